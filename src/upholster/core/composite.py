@@ -1,0 +1,47 @@
+"""Laying a picture over another, and the two conventions of alpha.
+
+Porter and Duff 1984, "Compositing Digital Images": with premultiplied colours
+``c = c_A + (1 - alpha_A) c_B``.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.kernels import compiled, over_rows
+
+Plane = NDArray[np.float32]
+
+
+def premultiply(rgb: Plane, alpha: Plane) -> Plane:
+    """Straight colour times coverage; shapes ``(3, h, w)`` and ``(h, w)``."""
+    return rgb * alpha
+
+
+def unpremultiply(rgb: Plane, alpha: Plane) -> Plane:
+    """Straight colour from premultiplied; black where nothing covers."""
+    return np.divide(rgb, alpha, out=np.zeros_like(rgb), where=np.broadcast_to(alpha > 0, rgb.shape))
+
+
+def over(rgb: Plane, alpha: Plane, ground: Plane) -> Plane:
+    """Straight `rgb` with `alpha` over an opaque `ground` (broadcast to ``(3, h, w)``)."""
+    return rgb * alpha + ground * (1.0 - alpha)
+
+
+@compiled
+def _pack(rgb, alpha, out, first, end):  # type: ignore[no-untyped-def]
+    width = alpha.shape[1]
+    for j in range(first, end):
+        for i in range(width):
+            r = np.uint32(min(max(rgb[0, j, i] * 255.0 + 0.5, 0.0), 255.0))
+            g = np.uint32(min(max(rgb[1, j, i] * 255.0 + 0.5, 0.0), 255.0))
+            b = np.uint32(min(max(rgb[2, j, i] * 255.0 + 0.5, 0.0), 255.0))
+            a = np.uint32(min(max(alpha[j, i] * 255.0 + 0.5, 0.0), 255.0))
+            out[j, i] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | (a << np.uint32(24))
+
+
+def pack_rgba8(rgb: Plane, alpha: Plane) -> NDArray[np.uint8]:
+    """Interleaved 8-bit RGBA ``(h, w, 4)`` as a canvas takes it."""
+    height, width = alpha.shape
+    out = np.empty((height, width), np.uint32)
+    over_rows(_pack, height, rgb, alpha, out)
+    return out.view(np.uint8).reshape(height, width, 4)

@@ -1,0 +1,55 @@
+"""The first recipe of a shot, from a survey of it alone."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from upholster.core.recipe import Matte, Recipe, Screen
+from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
+from upholster.core.screen.metric import to_metric
+from upholster.core.screen.propose import propose
+from upholster.core.screen.survey import Survey
+from upholster.core.stages.pull import pull
+
+#: How many standard deviations of the grain are taken as clear.
+GRAIN = 3.0
+
+
+class FirstLook(NamedTuple):
+    recipe: Recipe
+    sentences: tuple[str, ...]
+
+
+def first_look(survey: Survey) -> FirstLook:
+    """A recipe proposed from what was measured, with two or three sentences that say what that was."""
+    screen, reasons = propose(survey)
+    known = measure_screen(survey, screen)
+    if known is None:
+        return FirstLook(Recipe(screen=screen), reasons)
+    recipe = Recipe(screen=screen, matte=propose_matte(survey, screen, known))
+    grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {recipe.matte.clear:.2f}."
+    light = (
+        "The light on it is even."
+        if known.unevenness < 0.1
+        else f"The light on it is uneven by {known.unevenness:.2f}, so a clean plate is used for every part."
+    )
+    return FirstLook(recipe, (*reasons, light, grain) if screen.kind not in ("dark", "light") else (*reasons, grain))
+
+
+def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Matte:
+    """Clear and solid points that follow from the measured grain.
+
+    Clear lies `GRAIN` deviations of the grain above nothing, in units of coverage. Solid lies where
+    the pulled matte of what is surely subject begins to vary.
+    """
+    strength = float(np.linalg.norm(to_metric(known.plate), axis=0).mean())
+    if screen.kind in ("dark", "light"):
+        clear = min(0.1, GRAIN * known.noise)
+        return Matte(clear=round(clear, 3), solid=1.0)
+    clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
+    pulled = np.concatenate([pull(mean, screen.kind, known).ravel() for mean in survey.mean])
+    inside = pulled[pulled > 0.75]
+    solid = float(np.clip(np.quantile(inside, 0.05) if inside.size > 50 else 0.95, 0.8, 0.98))
+    return Matte(clear=round(clear, 3), solid=round(solid, 3))
+
+

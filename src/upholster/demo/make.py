@@ -1,0 +1,85 @@
+"""Making the demo's files: drawn once, kept under the data folder."""
+
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+
+from upholster.core.yuv import from_rgb
+from upholster.demo import grounds, marionette, sparks
+from upholster.demo.camera import Picture
+
+
+def _marionette(frame: int) -> Picture:
+    return marionette.shot(frame).plate
+
+
+def _sparks(frame: int) -> Picture:
+    return sparks.shot(frame).plate
+
+
+#: File name, number of frames, and what draws a frame.
+CLIPS: dict[str, tuple[int, Callable[[int], Picture]]] = {
+    "marionette.mp4": (marionette.FRAMES, _marionette),
+    "sparks.mp4": (sparks.FRAMES, _sparks),
+    "attic-stage.mp4": (grounds.FRAMES, grounds.attic_stage),
+}
+STILL = "night-harbour.png"
+
+
+def make(folder: Path) -> list[Path]:
+    """The demo's files, those missing made first."""
+    folder.mkdir(parents=True, exist_ok=True)
+    still = folder / STILL
+    if not still.exists():
+        part = still.with_suffix(".part.png")
+        cv2.imwrite(str(part), np.rint(grounds.night_harbour()[..., ::-1] * 255).astype(np.uint8))
+        part.replace(still)
+    for name, (frames, draw) in CLIPS.items():
+        if not (folder / name).exists():
+            film(folder / name, frames, draw)
+    return [folder / name for name in (*CLIPS, STILL)]
+
+
+def film(path: Path, frames: int, draw: Callable[[int], Picture], *, rate: int = 24, crf: int = 16) -> None:
+    """Draw frames on all cores and write them as a camera would: H.264, 4:2:0, BT.709."""
+    part = path.with_suffix(".part.mp4")
+    with ProcessPoolExecutor() as pool, av.open(str(part), "w") as container:
+        # One thread and no machine-specific paths, so the same pictures give the same bytes.
+        options = {"crf": str(crf), "preset": "medium", "x264-params": "cpu-independent=1"}
+        stream = container.add_stream("libx264", rate=Fraction(rate), options=options)
+        context = stream.codec_context
+        context.thread_count = 1
+        context.colorspace = context.color_primaries = context.color_trc = 1
+        context.color_range = 1
+        for n, picture in enumerate(pool.map(draw, range(frames), chunksize=4)):
+            if n == 0:
+                stream.height, stream.width = picture.shape[:2]
+                stream.pix_fmt = "yuv420p"
+            frame = to_yuv420(picture)
+            frame.pts, frame.time_base = n, Fraction(1, rate)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    part.replace(path)
+
+
+def to_yuv420(picture: Picture) -> av.VideoFrame:
+    """Encoded RGB ``(h, w, 3)`` as an 8-bit BT.709 4:2:0 frame, chroma sited at the left."""
+    height, width = picture.shape[:2]
+    y, cb, cr = from_rgb(np.ascontiguousarray(picture.transpose(2, 0, 1)), depth=16, matrix="bt709", code_range="limited")
+    frame = av.VideoFrame(width, height, "yuv420p")
+    planes = [y, *(_halve(c) for c in (cb, cr))]
+    for plane, data in zip(frame.planes, planes, strict=True):
+        rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
+        rows[:, : plane.width] = np.clip(np.rint(data.astype(np.float32) / 256), 0, 255)
+    return frame
+
+
+def _halve(chroma: np.ndarray) -> np.ndarray:
+    """Low-passed and sampled at even columns, between rows."""
+    soft = cv2.sepFilter2D(chroma.astype(np.float32), -1, np.array([0.25, 0.5, 0.25]), np.array([1.0]))
+    return (soft[0::2, 0::2] + soft[1::2, 0::2]) / 2

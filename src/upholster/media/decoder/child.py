@@ -1,0 +1,88 @@
+"""The decoding child: one file or sequence, asked for frames over its standard streams.
+
+Requests are JSON lines. An answer is a JSON line, then the bytes of the planes it announces.
+Nothing of the answer is trusted to be more than numbers: it is never unpickled or evaluated.
+"""
+
+import json
+import resource
+import sys
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import numpy as np
+
+from upholster.media.decoder.planes import Planes
+from upholster.media.decoder.stills import SUFFIXES, open_still
+from upholster.media.decoder.video import VideoFile
+from upholster.media.errors import MediaError
+from upholster.media.facts import Facts
+from upholster.media.limits import MEMORY
+
+
+class Sequence:
+    """Numbered pictures of one size, opened one at a time."""
+
+    def __init__(self, paths: list[Path]) -> None:
+        self._paths = paths
+        _, first = open_still(paths[0])
+        kind = "still" if len(paths) == 1 else "sequence"
+        self.facts = first.model_copy(update={"kind": kind, "length": len(paths)})
+
+    def planes(self, frame: int) -> Planes:
+        planes, facts = open_still(self._paths[frame])
+        if (facts.width, facts.height) != (self.facts.width, self.facts.height):
+            raise MediaError(f"Picture {frame} of the sequence has another size than the first.")
+        return planes
+
+
+def _open(paths: list[Path]) -> VideoFile | Sequence:
+    if len(paths) > 1 or paths[0].suffix.lower() in SUFFIXES:
+        return Sequence(paths)
+    return VideoFile(str(paths[0]))
+
+
+def _limit() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+
+
+def _send(out: BinaryIO, answer: dict[str, Any], planes: Planes | None = None) -> None:
+    arrays = [] if planes is None else [*planes.arrays, *([planes.alpha] if planes.alpha is not None else [])]
+    arrays = [np.ascontiguousarray(a) for a in arrays]
+    if planes is not None:
+        answer |= {"model": planes.model, "depth": planes.depth, "alpha": planes.alpha is not None}
+    answer["planes"] = [{"shape": a.shape, "dtype": a.dtype.str} for a in arrays]
+    out.write(json.dumps(answer).encode() + b"\n")
+    for array in arrays:
+        out.write(array.data)
+    out.flush()
+
+
+def main() -> None:
+    _limit()
+    requests, out = sys.stdin.buffer, sys.stdout.buffer
+    source: VideoFile | Sequence | None = None
+    facts: Facts | None = None
+    for line in requests:
+        request = json.loads(line)
+        try:
+            if source is None:
+                source = _open([Path(p) for p in request["paths"]])
+                facts = source.facts
+                _send(out, {"facts": facts.model_dump(mode="json")})
+                continue
+            for frame in range(request["first"], request["end"], request.get("step", 1)):
+                _send(out, {"frame": frame}, source.planes(frame))
+        except MediaError as error:
+            _send(out, {"error": str(error)})
+        except MemoryError:
+            _send(out, {"error": "Reading this file takes more memory than is allowed."})
+        except Exception as error:  # a child must answer whatever a hostile file does to a decoder
+            print(repr(error), file=sys.stderr)
+            _send(out, {"error": "This file is broken or of a kind Upholster cannot read."})
+
+
+if __name__ == "__main__":
+    main()

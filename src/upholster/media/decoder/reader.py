@@ -1,0 +1,182 @@
+"""How the rest of Upholster reads footage: by asking a decoding child."""
+
+import json
+import os
+import select
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Self
+
+import numpy as np
+
+from upholster.media.decoder.planes import Frame, Planes, to_frame
+from upholster.media.errors import MediaError
+from upholster.media.facts import Facts
+from upholster.media.limits import SECONDS
+
+_PIPE = 1 << 20
+
+
+class Reader:
+    """Footage open for reading; frames are numbered from 0 of its constant rate.
+
+    Parameters
+    ----------
+    paths
+        A video or still, or the pictures of a sequence in order.
+    facts
+        What is already known, with changes a user made to the colour tags.
+
+    Raises
+    ------
+    MediaError
+        Where the file cannot be read; nothing else escapes, whatever the file holds.
+    """
+
+    def __init__(self, paths: Sequence[Path], facts: Facts | None = None) -> None:
+        self._paths = [str(p) for p in paths]
+        self._lock = threading.Lock()
+        self._child: subprocess.Popen[bytes] | None = None
+        self._buffer = bytearray()
+        if missing := next((p for p in paths if not p.is_file()), None):
+            raise MediaError(f"The file {missing.name} is no longer where it was. Bring it in again.")
+        probed = self._start()
+        self.facts = facts or probed
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        child, self._child = self._child, None
+        if child:
+            child.kill()
+            for stream in (child.stdin, child.stdout):
+                if stream:
+                    stream.close()
+            child.wait()
+
+    def frame(self, number: int) -> Frame:
+        """One frame as encoded RGB and alpha."""
+        (frame,) = self.frames(range(number, number + 1))
+        return frame
+
+    def frames(self, numbers: range) -> Iterator[Frame]:
+        """Frames in order; the child decodes ahead while the caller works."""
+        for planes in self.planes(numbers):
+            yield to_frame(planes, self.facts.colour, self.facts.rotation)
+
+    def planes(self, numbers: range) -> Iterator[Planes]:
+        """Code values of frames in order."""
+        with self._lock:
+            if self._child is None:
+                self._start()
+            self._ask({"first": numbers.start, "end": numbers.stop, "step": numbers.step})
+            whole = False
+            try:
+                for _ in numbers:
+                    yield self._frame()
+                whole = True
+            finally:
+                # Frames nobody wants are still on their way: a new child is cheaper than reading them.
+                if not whole:
+                    self.close()
+
+    def _start(self) -> Facts:
+        self._buffer.clear()
+        env = {k: v for k, v in os.environ.items() if k in ("PATH", "LANG", "HOME") or k.startswith("UPHOLSTER_MAX")}
+        self._child = subprocess.Popen(
+            [sys.executable, "-m", "upholster.media.decoder.child"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            env=env,
+            close_fds=True,
+        )
+        assert self._child.stdout is not None
+        os.set_blocking(self._child.stdout.fileno(), False)
+        try:
+            import fcntl
+
+            fcntl.fcntl(self._child.stdout, fcntl.F_SETPIPE_SZ, _PIPE)
+        except OSError:
+            pass
+        self._ask({"paths": self._paths})
+        answer = self._answer()
+        return Facts.model_validate(answer["facts"])
+
+    def _ask(self, request: dict[str, Any]) -> None:
+        assert self._child is not None and self._child.stdin is not None
+        try:
+            self._child.stdin.write(json.dumps(request).encode() + b"\n")
+            self._child.stdin.flush()
+        except BrokenPipeError:
+            self.close()
+            raise MediaError("Reading this file stopped short: it is broken or needs too much memory.") from None
+
+    def _answer(self) -> dict[str, Any]:
+        deadline = time.monotonic() + SECONDS
+        while (end := self._buffer.find(b"\n")) < 0:
+            self._read_some(deadline)
+        line = bytes(self._buffer[:end])
+        del self._buffer[: end + 1]
+        answer: dict[str, Any] = json.loads(line)
+        if "error" in answer:
+            raise MediaError(str(answer["error"]))
+        return answer
+
+    def _frame(self) -> Planes:
+        answer = self._answer()
+        deadline = time.monotonic() + SECONDS
+        arrays = []
+        for plane in answer["planes"]:
+            array = np.empty(plane["shape"], np.dtype(plane["dtype"]))
+            self._fill(memoryview(array).cast("B"), deadline)
+            arrays.append(array)
+        alpha = arrays.pop() if answer["alpha"] else None
+        return Planes(answer["model"], answer["depth"], arrays, alpha)
+
+    def _fill(self, view: memoryview, deadline: float) -> None:
+        have = min(len(self._buffer), len(view))
+        view[:have] = self._buffer[:have]
+        del self._buffer[:have]
+        assert self._child is not None and self._child.stdout is not None
+        descriptor = self._child.stdout.fileno()
+        while have < len(view):
+            self._wait(descriptor, deadline)
+            got = os.readv(descriptor, [view[have:]])
+            if not got:
+                self._died()
+            have += got
+
+    def _read_some(self, deadline: float) -> None:
+        assert self._child is not None and self._child.stdout is not None
+        descriptor = self._child.stdout.fileno()
+        self._wait(descriptor, deadline)
+        # Small reads: what follows the header goes straight into its array.
+        got = os.read(descriptor, 4096)
+        if not got:
+            self._died()
+        self._buffer += got
+
+    def _wait(self, descriptor: int, deadline: float) -> None:
+        if not select.select([descriptor], [], [], max(0.0, deadline - time.monotonic()))[0]:
+            self.close()
+            raise MediaError("Reading this file took too long, so it was stopped. Try a shorter or simpler file.")
+
+    def _died(self) -> None:
+        self.close()
+        raise MediaError("Reading this file stopped short: it is broken or needs too much memory.")
+
+
+def probe(paths: Sequence[Path]) -> Facts:
+    """Facts of a file or sequence; raises MediaError where it cannot be read."""
+    with Reader(paths) as reader:
+        return reader.facts

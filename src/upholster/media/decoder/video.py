@@ -1,0 +1,274 @@
+"""Video files through FFmpeg's libraries: a table of frames, and any frame by its number."""
+
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import Any
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.colour import Matrix
+from upholster.core.yuv import Siting
+from upholster.media.decoder.planes import Planes
+from upholster.media.errors import MediaError
+from upholster.media.facts import ColourTags, Facts, untagged
+from upholster.media.limits import PIXELS
+
+#: Rates footage is shot at; a measured rate within 0.2 % of one is taken to be it.
+RATES = [
+    *(Fraction(n * 1000, 1001) for n in (24, 30, 60, 120)),
+    *(Fraction(n) for n in (8, 10, 12, 15, 18, 24, 25, 30, 48, 50, 60, 100, 120)),
+]  # fmt: skip
+
+_MATRICES: dict[int, Matrix] = {1: "bt709", 4: "bt601", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
+_PRIMARIES = {1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020", 12: "smpte432"}
+_TRANSFERS = {1: "bt709", 6: "smpte170m", 8: "linear", 13: "srgb", 14: "bt2020-10", 15: "bt2020-12", 16: "pq", 18: "hlg"}
+# Chroma siting is not exposed by PyAV; MPEG video is sampled at the left (H.264 table E-1 default), JPEG at the centre.
+_CENTRED = ("mjpeg", "jpeg")
+
+
+class VideoFile:
+    """An open video file. Frame numbers are those of the constant rate in `facts`."""
+
+    def __init__(self, path: str) -> None:
+        self._path = path
+        self._container = self._open()
+        self._cursor: tuple[int, Iterator[Any]] | None = None
+        self._pts, self._keys = self._table()
+        first = next(self._decode_from(0), None)
+        if first is None:
+            raise MediaError("No picture in this file can be decoded. Export it again from where it came.")
+        self.facts = self._probe(first)
+        self._restart()
+
+    def planes(self, frame: int) -> Planes:
+        """Code values of frame `frame`."""
+        shown = self.facts.shown
+        index = shown[frame] if shown else frame
+        at, frames = self._cursor or (-1, iter(()))
+        if at < 0 or index < at or self._key_before(index) > at:
+            at, frames = self._seek(index)
+        for decoded in frames:
+            place = self._place(decoded, at)
+            at = place + 1
+            if place >= index:
+                self._cursor = (at, frames)
+                return to_planes(decoded)
+        self._cursor = None
+        raise MediaError(f"Frame {frame} of this file cannot be decoded.")
+
+    def _open(self) -> Any:
+        try:
+            container = av.open(self._path, options={"ignore_editlist": "0"})
+        except av.FFmpegError:
+            raise MediaError(
+                "This is not a video, still or sequence Upholster can read, or the file is broken."
+            ) from None
+        if not container.streams.video:
+            kind = "sound only" if container.streams.audio else "no picture"
+            raise MediaError(f"This file holds {kind}. Bring in a file with a picture.")
+        self._stream = container.streams.video[0]
+        context = self._stream.codec_context
+        if context is None:
+            raise MediaError("The picture in this file is in a codec Upholster cannot read.")
+        if context.width * context.height > PIXELS:
+            raise MediaError(
+                f"The picture is {context.width} by {context.height}; the limit is {PIXELS / 1e6:.0f} million "
+                "pixels. Bring in a smaller version."
+            )
+        self._stream.thread_type = "AUTO"
+        context.thread_count = 2
+        # FFmpeg's own VP9 decoder drops alpha without a word.
+        self._decoder = None
+        if context.name == "vp9" and self._stream.metadata.get("alpha_mode") == "1":
+            self._decoder = av.CodecContext.create("libvpx-vp9", "r")
+        return container
+
+    def _table(self) -> tuple[NDArray[np.int64] | None, list[int]]:
+        """Presentation times in order, and which places are entry points."""
+        times, keys = [], []
+        for packet in self._container.demux(self._stream):
+            if packet.size and not packet.is_discard:
+                times.append(packet.pts)
+                keys.append(packet.is_keyframe)
+        if not times:
+            raise MediaError("This file holds no frames. Export it again from where it came.")
+        if any(t is None for t in times):
+            return None, [0]
+        order = np.argsort(np.array(times, np.int64), kind="stable")
+        return np.array(times, np.int64)[order], [int(k) for k, n in enumerate(order) if keys[n]] or [0]
+
+    def _restart(self) -> None:
+        self._container.close()
+        self._container = self._open()
+        self._cursor = None
+
+    def _decode_from(self, pts: int) -> Iterator[Any]:
+        if self._pts is not None:
+            self._container.seek(pts, stream=self._stream, backward=True, any_frame=False)
+        else:
+            self._restart()
+        for packet in self._container.demux(self._stream):
+            try:
+                decoded = self._decoder.decode(packet) if self._decoder else packet.decode()
+            except av.error.EOFError:
+                return
+            except av.FFmpegError:
+                continue
+            yield from decoded
+
+    def _key_before(self, index: int) -> int:
+        return max((k for k in self._keys if k <= index), default=0)
+
+    def _seek(self, index: int) -> tuple[int, Iterator[Any]]:
+        if self._pts is None:
+            return 0, self._decode_from(0)
+        if self._decoder:
+            self._decoder.flush_buffers()
+        key = self._key_before(index)
+        return key, self._decode_from(int(self._pts[key]))
+
+    def _place(self, decoded: Any, expected: int) -> int:
+        """The place of a decoded frame in the table; by counting where there are no times."""
+        if self._pts is None or decoded.pts is None:
+            return expected
+        return int(np.searchsorted(self._pts, decoded.pts))
+
+    def _probe(self, first: Any) -> Facts:
+        context, layout = self._stream.codec_context, to_planes(first)
+        height, width = first.height, first.width
+        count = len(self._pts) if self._pts is not None else sum(1 for _ in self._decode_from(0))
+        rate, shown, notes = self._timing(count)
+        if first.interlaced_frame:
+            notes.append("The footage is interlaced; its fields are taken together as one frame.")
+        rotation = int(round(first.rotation)) % 360 if first.rotation else 0
+        if rotation in (90, 270):
+            height, width = width, height
+        return Facts(
+            kind="video",
+            container=self._container.format.name.split(",")[0],
+            codec=context.name,
+            width=width,
+            height=height,
+            length=len(shown) if shown else count,
+            rate=rate,
+            depth=layout.depth or 32,
+            floating=not layout.depth,
+            subsampling=_subsampling(layout),
+            alpha=layout.alpha is not None,
+            alpha_kind="straight" if layout.alpha is not None else "",
+            colour=_tags(first, layout, context.name),
+            rotation=rotation,
+            notes=tuple(notes),
+            shown=shown,
+        )
+
+    def _timing(self, count: int) -> tuple[Fraction, tuple[int, ...] | None, list[str]]:
+        stated = self._stream.guessed_rate or self._stream.average_rate
+        if self._pts is None or count < 3:
+            return (_known(Fraction(stated)) if stated else Fraction(24)), None, []
+        seconds = (self._pts - self._pts[0]) * float(self._stream.time_base)
+        steps = np.diff(seconds)
+        usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1 / 24
+        rate = _known(Fraction((count - 1) / float(seconds[-1])).limit_denominator(100_000))
+        tick = float(self._stream.time_base)
+        if np.abs(seconds - np.arange(count) / float(rate)).max() <= 0.5 * usual + tick:
+            return rate, None, []
+        rate = min(_known(Fraction(1 / usual).limit_denominator(1001)), Fraction(120))
+        length = max(1, round((seconds[-1] + usual) * float(rate)))
+        shown = np.searchsorted(seconds, (np.arange(length) + 0.5) / float(rate)) - 1
+        note = (
+            f"The rate of this file varies; it was brought to a constant {float(rate):.5g} frames a second by "
+            "repeating or leaving out frames."
+        )
+        return rate, tuple(np.clip(shown, 0, count - 1).tolist()), [note]
+
+
+def _known(rate: Fraction) -> Fraction:
+    nearest = min(RATES, key=lambda r: abs(r - rate))
+    return nearest if abs(nearest / rate - 1) < Fraction(2, 1000) and nearest != rate else rate
+
+
+def _tags(first: Any, layout: Planes, codec: str) -> ColourTags:
+    if layout.model != "yuv":
+        return ColourTags(
+            matrix="bt709", range="full", transfer=_TRANSFERS.get(first.color_trc, "srgb"), primaries="bt709", tagged=True
+        )
+    matrix = _MATRICES.get(first.colorspace)
+    siting: Siting = "center" if codec in _CENTRED else "left"
+    full = first.color_range == 2 or first.format.name.startswith("yuvj")
+    return ColourTags(
+        matrix=matrix or untagged(first.height, first.width),
+        range="full" if full else "limited",
+        siting=siting,
+        transfer=_TRANSFERS.get(first.color_trc, "bt709"),
+        primaries=_PRIMARIES.get(first.color_primaries, "bt709"),
+        tagged=matrix is not None,
+    )
+
+
+def _subsampling(layout: Planes) -> str:
+    if layout.model != "yuv":
+        return ""
+    y, c = layout.arrays[0].shape, layout.arrays[1].shape
+    across, down = round(y[1] / c[1]), round(y[0] / c[0])
+    return {(1, 1): "4:4:4", (2, 1): "4:2:2", (2, 2): "4:2:0", (4, 1): "4:1:1"}.get((across, down), "")
+
+
+#: Formats whose planes are read as they are; all others are first brought to one of these.
+_PACKED = {
+    "rgb24": "RGB", "bgr24": "BGR", "rgba": "RGBA", "bgra": "BGRA", "argb": "ARGB", "abgr": "ABGR",
+    "rgb0": "RGB0", "bgr0": "BGR0", "0rgb": "0RGB", "0bgr": "0BGR",
+    "rgb48le": "RGB", "rgb48be": "RGB", "rgba64le": "RGBA", "rgba64be": "RGBA",
+    "gray": "Y", "gray10le": "Y", "gray12le": "Y", "gray16le": "Y", "gray16be": "Y", "ya8": "YA", "ya16be": "YA", "ya16le": "YA",
+}  # fmt: skip
+
+
+def to_planes(frame: Any) -> Planes:
+    """A decoded frame's code values, without any change of precision for the usual formats."""
+    name = frame.format.name
+    if name in _PACKED:
+        return _packed(frame, _PACKED[name])
+    planar = name.startswith(("yuv4", "yuvj4", "yuva4", "gbrp", "gbrap")) and not name.endswith("be")
+    if not planar:
+        frame = frame.reformat(format=_nearest(frame.format))
+        return to_planes(frame)
+    depth = frame.format.components[0].bits
+    floating = "f32" in name
+    dtype = np.dtype("<f4") if floating else np.dtype("u1" if depth == 8 else "<u2")
+    arrays = [_plane(p, dtype) for p in frame.planes]
+    model = "yuv" if name.startswith("yuv") else "rgb"
+    colours = arrays[:3] if model == "yuv" else [arrays[2], arrays[0], arrays[1]]
+    return Planes(model, 0 if floating else depth, colours, arrays[3] if len(arrays) > 3 else None)
+
+
+def _nearest(form: Any) -> str:
+    same = {
+        "nv12": "yuv420p", "nv21": "yuv420p", "nv16": "yuv422p", "nv24": "yuv444p", "p010le": "yuv420p10le",
+        "p210le": "yuv422p10le", "yuyv422": "yuv422p", "uyvy422": "yuv422p", "pal8": "rgba",
+        "y210le": "yuv422p10le", "p016le": "yuv420p16le",
+    }  # fmt: skip
+    alpha = any(c.is_alpha for c in form.components)
+    if form.name in same:
+        return same[form.name]
+    if form.is_rgb or form.name.startswith(("gray", "mono")):
+        return "rgba64le" if alpha else "rgb48le"
+    return "yuva444p16le" if alpha else "yuv444p16le"
+
+
+def _plane(plane: Any, dtype: np.dtype[Any]) -> NDArray[Any]:
+    rows = np.frombuffer(plane, dtype).reshape(plane.height, plane.line_size // dtype.itemsize)
+    return rows[:, : plane.width]
+
+
+def _packed(frame: Any, order: str) -> Planes:
+    bits = frame.format.components[0].bits
+    kind = ">u2" if frame.format.name.endswith("be") else "<u2"
+    dtype = np.dtype("u1" if bits == 8 else kind)
+    plane = frame.planes[0]
+    rows = np.frombuffer(plane, dtype).reshape(plane.height, plane.line_size // dtype.itemsize)
+    pixels = rows[:, : plane.width * len(order)].reshape(plane.height, plane.width, len(order))
+    part = {c: pixels[..., k].astype(dtype.newbyteorder("=")) for k, c in enumerate(order)}
+    colours = [part["Y"]] if "Y" in part else [part[c] for c in "RGB"]
+    return Planes("grey" if "Y" in part else "rgb", bits, colours, part.get("A"))
