@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 
 Matrix = Literal["bt601", "bt709", "bt2020"]
 Range = Literal["limited", "full"]
+#: Where chroma lies among the luma samples.
+Siting = Literal["left", "center", "topleft", "top", "bottomleft", "bottom"]
 
 #: Weights of red and blue in luma; green has the rest.
 LUMA = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}

@@ -28,7 +28,7 @@ def over(rgb: Plane, alpha: Plane, ground: Plane) -> Plane:
 
 
 @compiled
-def _pack(rgb, alpha, out, first, end):  # type: ignore[no-untyped-def]
+def _pack(rgb, alpha, out, first, end):
     width = alpha.shape[1]
     for j in range(first, end):
         for i in range(width):

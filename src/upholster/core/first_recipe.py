@@ -51,5 +51,3 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
     inside = pulled[pulled > 0.75]
     solid = float(np.clip(np.quantile(inside, 0.05) if inside.size > 50 else 0.95, 0.8, 0.98))
     return Matte(clear=round(clear, 3), solid=round(solid, 3))
-
-

@@ -11,28 +11,51 @@ from upholster.core.kernels import inlined
 Plane = NDArray[np.float32]
 
 
-class Lattice(NamedTuple):
-    """Where each pixel of a row (or column) lies between two cells of a grid."""
+class Laid(NamedTuple):
+    """A grid laid over a picture: its cells, and where each pixel lies between their centres.
 
-    index: NDArray[np.int32]
-    weight: NDArray[np.float32]
+    The indices are unsigned, so the compiled loops need no check for negative ones.
+    """
 
-    @classmethod
-    def of(cls, size: int, cells: int) -> "Lattice":
-        """`cells` cells over `size` pixels; positions beyond the outer centres are held."""
-        at = np.clip((np.arange(size) + 0.5) * cells / size - 0.5, 0, max(cells - 1, 0))
-        index = np.minimum(np.floor(at).astype(np.int32), max(cells - 2, 0))
-        return cls(index, (at - index).astype(np.float32))
+    cells: Plane
+    across: NDArray[np.uint32]
+    across_weight: Plane
+    down: NDArray[np.uint32]
+    down_weight: Plane
+
+
+def lay(cells: Plane, width: int, height: int) -> Laid:
+    """Lay ``(n, rows, columns)`` cells over a picture; beyond the outer centres they are held."""
+    return Laid(cells, *_between(width, cells.shape[2]), *_between(height, cells.shape[1]))
+
+
+def _between(size: int, cells: int) -> tuple[NDArray[np.uint32], Plane]:
+    at = np.clip((np.arange(size) + 0.5) * cells / size - 0.5, 0, max(cells - 1, 0))
+    cell = np.floor(at).astype(np.uint32)
+    return cell, (at - cell).astype(np.float32)
 
 
 @inlined
-def grid_row(grid, channel, j, rows, row_weight, out):  # type: ignore[no-untyped-def]
-    """Row `j` of the picture, still at the grid's own width, into `out`."""
-    top = rows[j]
-    low = min(top + 1, grid.shape[1] - 1)
-    t = row_weight[j]
-    for i in range(grid.shape[2]):
-        out[i] = grid[channel, top, i] * (np.float32(1) - t) + grid[channel, low, i] * t
+def row_buffer(grid):
+    """Room for `read_row`: a grid row and one cell more, and a picture row."""
+    return np.empty(grid.cells.shape[2] + 1, np.float32), np.empty(grid.across.shape[0], np.float32)
+
+
+@inlined
+def read_row(grid, channel, j, narrow, wide):
+    """Row `j` of the picture a grid stands for, into `wide`; first at the grid's width, then across."""
+    one = np.float32(1)
+    rows, columns = grid.cells.shape[1], grid.cells.shape[2]
+    top = grid.down[j]
+    low = min(top + np.uint32(1), np.uint32(rows - 1))
+    t = grid.down_weight[j]
+    for i in range(columns):
+        narrow[i] = grid.cells[channel, top, i] * (one - t) + grid.cells[channel, low, i] * t
+    narrow[columns] = narrow[columns - 1]
+    for i in range(wide.shape[0]):
+        cell = grid.across[i]
+        u = grid.across_weight[i]
+        wide[i] = narrow[cell] * (one - u) + narrow[cell + np.uint32(1)] * u
 
 
 def area(picture: Plane, width: int, height: int) -> Plane:
@@ -43,6 +66,11 @@ def area(picture: Plane, width: int, height: int) -> Plane:
 def enlarge(picture: Plane, width: int, height: int) -> Plane:
     """Planar ``(n, h, w)`` picture interpolated up to ``(n, height, width)``."""
     return np.stack([cv2.resize(p, (width, height), interpolation=cv2.INTER_LINEAR) for p in picture])
+
+
+def resize(picture: Plane, width: int, height: int) -> Plane:
+    """Planar picture at another size: averaged where smaller, interpolated where larger."""
+    return area(picture, width, height) if width < picture.shape[2] else enlarge(picture, width, height)
 
 
 def spread(values: Plane, weight: Plane) -> Plane:

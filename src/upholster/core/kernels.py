@@ -46,8 +46,6 @@ def over_rows(kernel: Callable[..., None], height: int, *args: Any) -> None:
         kernel(*args, 0, height)
         return
     edges = [height * k // bands for k in range(bands + 1)]
-    jobs = [
-        _pool().submit(kernel, *args, first, end) for first, end in zip(edges, edges[1:], strict=False)
-    ]
+    jobs = [_pool().submit(kernel, *args, first, end) for first, end in zip(edges, edges[1:], strict=False)]
     for job in jobs:
         job.result()

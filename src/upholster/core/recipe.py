@@ -97,9 +97,7 @@ class Matte(Settings):
 
     clear: Number = number(0.0, 0.0, 0.95, step=0.005, doc="Coverage at and below this becomes clear.")
     solid: Number = number(1.0, 0.05, 1.0, step=0.005, doc="Coverage at and above this becomes solid.")
-    opacity: Number = number(
-        0.0, 0.0, 1.0, step=0.01, doc="Dark and light grounds: how solid the thin parts are made."
-    )
+    opacity: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Dark and light grounds: how solid the thin parts are made.")
     paused: bool = Field(default=False, description="Use the coverage as measured.")
 
 
@@ -117,10 +115,13 @@ class EdgeColour(Settings):
     unmix: Number = number(1.0, 0.0, 1.0, step=0.01, doc="Remove the screen from half-covered pixels.")
     spill: Number = number(1.0, 0.0, 1.0, step=0.01, doc="Remove the screen's light from solid ones.")
     balance: Number = number(
-        0.5, 0.0, 1.0, step=0.01,
+        0.5,
+        0.0,
+        1.0,
+        step=0.01,
         doc="What the screen's primary is limited to: the smaller (0), the mean (0.5) or the larger (1) "
         "of the other two.",
-    )  # fmt: skip
+    )
     keep_luma: bool = Field(default=True, description="Give despilled pixels their brightness back.")
     paused: bool = Field(default=False, description="Leave the plate's colours as they are.")
 
@@ -128,7 +129,7 @@ class EdgeColour(Settings):
 class Recipe(Settings):
     """Every choice made for a shot."""
 
-    version: Literal[1] = VERSION
+    version: Literal[1] = 1
     take: Take = Take()
     screen: Screen = Screen()
     matte: Matte = Matte()

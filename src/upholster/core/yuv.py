@@ -5,15 +5,13 @@ interpolation for digital image processing", a = -1/2) at the sampling position 
 (ITU-T H.273 table 8, "chroma_sample_loc_type").
 """
 
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.colour import Matrix, Range, luma_weights, quantisation
+from upholster.core.colour import Matrix, Range, Siting, luma_weights, quantisation
 from upholster.core.kernels import compiled, over_rows
-
-Siting = Literal["left", "center", "topleft", "top", "bottomleft", "bottom"]
 
 #: Position of the first chroma sample, in luma samples, for a subsampling of two.
 _SITING = {
@@ -29,7 +27,7 @@ _SITING = {
 class Taps(NamedTuple):
     """For each output sample: four source indices and four weights that sum to one."""
 
-    index: NDArray[np.int32]
+    source: NDArray[np.int32]
     weight: NDArray[np.float32]
 
 
@@ -59,7 +57,7 @@ def chroma_taps(size: int, chroma_size: int, offset: float) -> Taps:
 
 
 @compiled
-def _to_rgb(y, cb, cr, xi, xw, yi, yw, ly, ls, co, cs, red, grn_b, grn_r, blu, out, first, end):  # type: ignore[no-untyped-def]
+def _to_rgb(y, cb, cr, xi, xw, yi, yw, ly, ls, co, cs, red, grn_b, grn_r, blu, out, first, end):
     height, width = y.shape
     cwidth = cb.shape[1]
     row_b = np.empty(cwidth, np.float32)
@@ -122,15 +120,30 @@ def to_rgb(
     out = np.empty((3, height, width), np.float32)
     f = np.float32
     over_rows(
-        _to_rgb, height, y, cb, cr, across.index, across.weight, down.index, down.weight,
-        f(q.luma_offset), f(1 / q.luma_scale), f(q.chroma_offset), f(1 / q.chroma_scale),
-        f(2 * (1 - kr)), f(2 * (1 - kb) * kb / kg), f(2 * (1 - kr) * kr / kg), f(2 * (1 - kb)), out,
-    )  # fmt: skip
+        _to_rgb,
+        height,
+        y,
+        cb,
+        cr,
+        across.source,
+        across.weight,
+        down.source,
+        down.weight,
+        f(q.luma_offset),
+        f(1 / q.luma_scale),
+        f(q.chroma_offset),
+        f(1 / q.chroma_scale),
+        f(2 * (1 - kr)),
+        f(2 * (1 - kb) * kb / kg),
+        f(2 * (1 - kr) * kr / kg),
+        f(2 * (1 - kb)),
+        out,
+    )
     return out
 
 
 @compiled
-def _from_rgb(rgb, kr, kg, kb, cbs, crs, lo, ls, co, cs, top, y, cb, cr, first, end):  # type: ignore[no-untyped-def]
+def _from_rgb(rgb, kr, kg, kb, cbs, crs, lo, ls, co, cs, top, y, cb, cr, first, end):
     width = y.shape[1]
     for j in range(first, end):
         for i in range(width):
@@ -152,8 +165,21 @@ def from_rgb(
     y, cb, cr = (np.empty((height, width), np.uint16) for _ in range(3))
     f = np.float32
     over_rows(
-        _from_rgb, height, rgb, f(kr), f(kg), f(kb), f(0.5 / (1 - kb)), f(0.5 / (1 - kr)),
-        f(q.luma_offset), f(q.luma_scale), f(q.chroma_offset), f(q.chroma_scale),
-        f((1 << depth) - 1), y, cb, cr,
-    )  # fmt: skip
+        _from_rgb,
+        height,
+        rgb,
+        f(kr),
+        f(kg),
+        f(kb),
+        f(0.5 / (1 - kb)),
+        f(0.5 / (1 - kr)),
+        f(q.luma_offset),
+        f(q.luma_scale),
+        f(q.chroma_offset),
+        f(q.chroma_scale),
+        f((1 << depth) - 1),
+        y,
+        cb,
+        cr,
+    )
     return y, cb, cr

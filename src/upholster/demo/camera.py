@@ -60,17 +60,15 @@ class Layer:
 def strokes(width: int, height: int, lines: list[NDArray[np.float32]], thickness: int = 1) -> Picture:
     """Anti-aliased coverage of poly-lines given in pixels."""
     mask = np.zeros((height, width), np.uint8)
-    cv2.polylines(
-        mask, [np.round(line * 16).astype(np.int32) for line in lines], False, 255, thickness, cv2.LINE_AA, 4
-    )
-    return mask.astype(np.float32) / 255
+    cv2.polylines(mask, [np.round(line * 16).astype(np.int32) for line in lines], False, 255, thickness, cv2.LINE_AA, 4)
+    return mask.astype(np.float32) / np.float32(255)
 
 
 def polygon(width: int, height: int, points: NDArray[np.float32]) -> Picture:
     """Anti-aliased coverage of a polygon given in pixels."""
     mask = np.zeros((height, width), np.uint8)
     cv2.fillPoly(mask, [np.round(points * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
-    return mask.astype(np.float32) / 255
+    return mask.astype(np.float32) / np.float32(255)
 
 
 def soft(mask: Picture, sigma: float) -> Picture:
@@ -80,7 +78,13 @@ def soft(mask: Picture, sigma: float) -> Picture:
 
 
 def film(
-    exposures: list[Layer], screen: Picture, grain: np.random.Generator, *, blur: float, spill: float, noise: float
+    exposures: list[Layer],
+    screen: Picture,
+    grain: np.random.Generator,
+    *,
+    blur: float,
+    spill: float,
+    noise: float,
 ) -> Shot:
     """Expose a frame: the moments of an open shutter, averaged over the screen behind them.
 
@@ -102,9 +106,7 @@ def film(
     lit = straight + screen * rim[..., None]
     plate = lit * alpha[..., None] + screen * (1 - alpha[..., None])
     shot_noise = np.sqrt(np.clip(plate.mean(axis=2, keepdims=True), 0.02, 1) * 2)
-    dots = grain.standard_normal(plate.shape, np.float32) * 0.6 + grain.standard_normal(
-        (*alpha.shape, 1), np.float32
-    )
+    dots = grain.standard_normal(plate.shape, np.float32) * 0.6 + grain.standard_normal((*alpha.shape, 1), np.float32)
     plate = plate + cv2.GaussianBlur(dots, (0, 0), 0.6) * noise * shot_noise
     return Shot(np.clip(plate, 0, 1).astype(np.float32), alpha.astype(np.float32), straight.astype(np.float32))
 

@@ -18,7 +18,14 @@ def night_harbour() -> Picture:
     sky = np.array([0.035, 0.06, 0.14]) * (1 - t) + np.array([0.17, 0.17, 0.26]) * t
     picture = sky.astype(np.float32)
     for _ in range(170):
-        cv2.circle(picture, (int(rng.uniform(0, WIDTH)), int(rng.uniform(0, 330))), 1, (0.6, 0.62, 0.7), -1, cv2.LINE_AA)
+        cv2.circle(
+            picture,
+            (int(rng.uniform(0, WIDTH)), int(rng.uniform(0, 330))),
+            1,
+            (0.6, 0.62, 0.7),
+            -1,
+            cv2.LINE_AA,
+        )
     moon = np.exp(-((x - 990) ** 2 + (y - 140) ** 2) / 42**2)
     picture += (np.clip(moon * 6, 0, 1) * 0.75 + 0.16 * np.exp(-np.hypot(x - 990, y - 140) / 150))[..., None] * (
         np.array([1.0, 0.95, 0.8], np.float32)
@@ -28,9 +35,12 @@ def night_harbour() -> Picture:
     rows = np.arange(250, dtype=np.float32)[:, None]
     shift = (6 + rows * 0.06) * np.sin(rows * 0.9 + 2 * np.sin(rows * 0.11)) + 0 * x[:250]
     picture[470:720] = cv2.remap(
-        cv2.GaussianBlur(water, (0, 0), 2.2), x[:250] + shift, np.repeat(rows, WIDTH, 1), cv2.INTER_LINEAR,
+        cv2.GaussianBlur(water, (0, 0), 2.2),
+        x[:250] + shift,
+        np.repeat(rows, WIDTH, 1),
+        cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REFLECT,
-    )  # fmt: skip
+    )
     return np.clip(cv2.GaussianBlur(picture, (0, 0), 0.8), 0, 1)
 
 

@@ -70,7 +70,9 @@ def film(path: Path, frames: int, draw: Callable[[int], Picture], *, rate: int =
 def to_yuv420(picture: Picture) -> av.VideoFrame:
     """Encoded RGB ``(h, w, 3)`` as an 8-bit BT.709 4:2:0 frame, chroma sited at the left."""
     height, width = picture.shape[:2]
-    y, cb, cr = from_rgb(np.ascontiguousarray(picture.transpose(2, 0, 1)), depth=16, matrix="bt709", code_range="limited")
+    y, cb, cr = from_rgb(
+        np.ascontiguousarray(picture.transpose(2, 0, 1)), depth=16, matrix="bt709", code_range="limited"
+    )
     frame = av.VideoFrame(width, height, "yuv420p")
     planes = [y, *(_halve(c) for c in (cb, cr))]
     for plane, data in zip(frame.planes, planes, strict=True):

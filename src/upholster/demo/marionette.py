@@ -56,7 +56,7 @@ def _ellipse(width: int, height: int, centre: tuple[float, float], axes: tuple[f
     mask = np.zeros((height, width), np.uint8)
     at = (round(centre[0] * 16), round(centre[1] * 16))
     cv2.ellipse(mask, at, (round(axes[0] * 16), round(axes[1] * 16)), 0, 0, 360, 255, -1, cv2.LINE_AA, 4)
-    return mask.astype(np.float32) / 255
+    return mask.astype(np.float32) / np.float32(255)
 
 
 def _lay(sprite: Picture, mask: Picture, colour: tuple[float, float, float]) -> None:
@@ -71,7 +71,11 @@ def _head() -> Picture:
     for side in (-1, 1):
         _lay(head, _ellipse(w, h, (75 + side * 24, 88), (11, 8)), (0.93, 0.90, 0.83))
         _lay(head, _ellipse(w, h, (77 + side * 24, 89), (5, 6)), (0.10, 0.08, 0.09))
-        _lay(head, cv2.GaussianBlur(_ellipse(w, h, (75 + side * 34, 118), (15, 11)), (0, 0), 5), (0.76, 0.36, 0.29))
+        _lay(
+            head,
+            cv2.GaussianBlur(_ellipse(w, h, (75 + side * 34, 118), (15, 11)), (0, 0), 5),
+            (0.76, 0.36, 0.29),
+        )
         brow = np.array([[75 + side * 13, 73], [75 + side * 25, 68], [75 + side * 37, 74]], np.float32)
         _lay(head, strokes(w, h, [brow], 3), _DARK_WOOD)
     _lay(head, _ellipse(w, h, (75, 106), (7, 11)), (0.80, 0.58, 0.40))
@@ -84,7 +88,16 @@ def _head() -> Picture:
 def _limb(length: int, thick: int, dark: bool) -> Picture:
     w, h = thick + 12, length + 12
     outline = np.array(
-        [[6, 10], [w / 2, 5], [w - 6, 10], [w - 9, h * 0.55], [w - 7, h - 9], [w / 2, h - 4], [7, h - 9], [9, h * 0.55]],
+        [
+            [6, 10],
+            [w / 2, 5],
+            [w - 6, 10],
+            [w - 9, h * 0.55],
+            [w - 7, h - 9],
+            [w / 2, h - 4],
+            [7, h - 9],
+            [9, h * 0.55],
+        ],
         np.float32,
     )
     return _part(w, h, _DARK_WOOD if dark else _WOOD, polygon(w, h, outline), True)
@@ -116,7 +129,8 @@ def _place(pivot: tuple[float, float], to: tuple[float, float], turn: float, siz
     """Matrix that turns a sprite about `pivot` by `turn` radians and puts the pivot at `to`."""
     c, s = cos(turn) * size, sin(turn) * size
     return np.array(
-        [[c, -s, to[0] - c * pivot[0] + s * pivot[1]], [s, c, to[1] - s * pivot[0] - c * pivot[1]]], np.float32
+        [[c, -s, to[0] - c * pivot[0] + s * pivot[1]], [s, c, to[1] - s * pivot[0] - c * pivot[1]]],
+        np.float32,
     )
 
 
@@ -185,7 +199,7 @@ def _hair(layer: Layer, crown: tuple[float, float], turn: float, t: float, *, ba
         lines.append(line.astype(np.float32))
     if not back:
         lines += [_parting(crown, turn, k) for k in rng.uniform(-1, 1, 70)]
-    rng.shuffle(lines)  # type: ignore[arg-type]
+    rng.shuffle(lines)
     dark, light = lines[: int(count * 0.72)], lines[int(count * 0.72) :]
     layer.lay(np.array([0.30, 0.13, 0.07], np.float32), strokes(WIDTH, HEIGHT, dark) * 0.92)
     layer.lay(np.array([0.71, 0.42, 0.20], np.float32), strokes(WIDTH, HEIGHT, light) * 0.9)

@@ -5,8 +5,10 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer
 
-from upholster.core.colour import Matrix, Range
-from upholster.core.yuv import Siting
+from upholster.core.colour import Matrix, Range, Siting
+
+#: Whether colour is kept whole under alpha, or already multiplied by it.
+AlphaKind = Literal["straight", "premultiplied"]
 
 Rate = Annotated[Fraction, BeforeValidator(Fraction), PlainSerializer(str)]
 
@@ -44,7 +46,7 @@ class Facts(BaseModel):
     floating: bool = False
     subsampling: str = ""
     alpha: bool = False
-    alpha_kind: Literal["straight", "premultiplied", ""] = ""
+    alpha_kind: AlphaKind | Literal[""] = ""
     colour: ColourTags = ColourTags()
     rotation: int = 0
     notes: tuple[str, ...] = ()

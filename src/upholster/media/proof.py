@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,8 +12,8 @@ from pydantic import BaseModel, ConfigDict
 from upholster.core.composite import premultiply
 from upholster.media.decoder.reader import Reader
 from upholster.media.errors import MediaError
-from upholster.media.facts import ColourTags
-from upholster.media.formats import AlphaKind, Format
+from upholster.media.facts import AlphaKind, ColourTags
+from upholster.media.formats import Format
 
 Plane = NDArray[np.float32]
 
@@ -64,25 +65,42 @@ def prove(
     try:
         with Reader(paths) as reader:
             facts = reader.facts
-            about = {
-                "frames": facts.length, "expected_frames": count, "width": facts.width, "height": facts.height,
-                "rate": str(facts.rate), "codec": facts.codec, "alpha_kind": alpha, "colour": facts.colour,
-            }  # fmt: skip
+            about: dict[str, Any] = {
+                "frames": facts.length,
+                "expected_frames": count,
+                "width": facts.width,
+                "height": facts.height,
+                "rate": str(facts.rate),
+                "codec": facts.codec,
+                "alpha_kind": alpha,
+                "colour": facts.colour,
+            }
             trouble = (
-                "the file has no alpha" if not facts.alpha
-                else f"{facts.length} frames were found, {count} written" if facts.length != count
-                else f"the size is {facts.width}x{facts.height}" if (facts.width, facts.height) != (width, height)
-                else f"the rate is {facts.rate}, not {rate}" if not form.sequence and facts.rate != rate
+                "the file has no alpha"
+                if not facts.alpha
+                else f"{facts.length} frames were found, {count} written"
+                if facts.length != count
+                else f"the size is {facts.width}x{facts.height}"
+                if (facts.width, facts.height) != (width, height)
+                else f"the rate is {facts.rate}, not {rate}"
+                if not form.sequence and facts.rate != rate
                 else ""
-            )  # fmt: skip
+            )
             if trouble:
                 return Proof(passed=False, reason=trouble + ".", **about)
             errors = _compare(reader, expected, count, alpha)
     except MediaError as error:
         return Proof(
-            passed=False, reason=str(error), frames=0, expected_frames=count, width=width, height=height,
-            rate=str(rate), codec=form.codec, alpha_kind=alpha,
-        )  # fmt: skip
+            passed=False,
+            reason=str(error),
+            frames=0,
+            expected_frames=count,
+            width=width,
+            height=height,
+            rate=str(rate),
+            codec=form.codec,
+            alpha_kind=alpha,
+        )
     reason = ""
     if errors["worst_alpha"] > form.worst_alpha or errors["mean_alpha"] > form.mean_alpha:
         reason = f"alpha is off by up to {errors['worst_alpha'] * 255:.1f}/255 on frame {errors['worst_alpha_frame']}."
@@ -91,7 +109,7 @@ def prove(
     return Proof(passed=not reason, reason=reason, **about, **errors)
 
 
-def _compare(reader: Reader, expected: Iterable[tuple[Plane, Plane]], count: int, kind: AlphaKind) -> dict[str, float]:
+def _compare(reader: Reader, expected: Iterable[tuple[Plane, Plane]], count: int, kind: AlphaKind) -> dict[str, Any]:
     worst, worst_frame, mean, worst_colour, colour_sum, colour_count = 0.0, 0, 0.0, 0.0, 0.0, 0
     for n, (found, (rgb, alpha)) in enumerate(zip(reader.frames(range(count)), expected, strict=True)):
         assert found.alpha is not None
@@ -107,6 +125,9 @@ def _compare(reader: Reader, expected: Iterable[tuple[Plane, Plane]], count: int
             colour_sum += float(wrong.sum())
             colour_count += wrong.size
     return {
-        "worst_alpha": worst, "worst_alpha_frame": worst_frame, "mean_alpha": mean,
-        "worst_colour": worst_colour, "mean_colour": colour_sum / max(colour_count, 1),
-    }  # fmt: skip
+        "worst_alpha": worst,
+        "worst_alpha_frame": worst_frame,
+        "mean_alpha": mean,
+        "worst_colour": worst_colour,
+        "mean_colour": colour_sum / max(colour_count, 1),
+    }

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from upholster.core.composite import pack_rgba8, premultiply
 from upholster.core.yuv import from_rgb
 from upholster.media.errors import MediaError
-from upholster.media.formats import AlphaKind, Format
+from upholster.media.facts import AlphaKind
+from upholster.media.formats import Format
 
 Plane = NDArray[np.float32]
 
@@ -31,11 +32,21 @@ class Writer(Protocol):
 
     def __enter__(self) -> Self: ...
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None: ...
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None
+    ) -> None: ...
 
 
 def open_writer(
-    form: Format, path: Path, *, width: int, height: int, rate: Fraction, alpha: AlphaKind, first: int = 0, threads: int = 1
+    form: Format,
+    path: Path,
+    *,
+    width: int,
+    height: int,
+    rate: Fraction,
+    alpha: AlphaKind,
+    first: int = 0,
+    threads: int = 1,
 ) -> Writer:
     """A writer to `path`: a file, or for sequences a folder whose pictures are numbered from `first`.
 
@@ -67,7 +78,9 @@ class _PictureWriter:
         if self._form.depth == 8:
             pixels = pack_rgba8(rgb, alpha)
         else:
-            pixels = (np.stack([*rgb, alpha], axis=-1).clip(0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+            pixels = (np.stack([*rgb, alpha], axis=-1).clip(0, 1) * np.float32(65535) + np.float32(0.5)).astype(
+                np.uint16
+            )
         done, data = cv2.imencode(".png", cv2.cvtColor(pixels, cv2.COLOR_RGBA2BGRA), [cv2.IMWRITE_PNG_COMPRESSION, 2])
         if not done:
             raise MediaError("A picture of the sequence could not be written.")
@@ -90,7 +103,14 @@ class _PictureWriter:
 
 class _MovieWriter:
     def __init__(
-        self, form: Format, path: Path, width: int, height: int, rate: Fraction, alpha: AlphaKind, threads: int
+        self,
+        form: Format,
+        path: Path,
+        width: int,
+        height: int,
+        rate: Fraction,
+        alpha: AlphaKind,
+        threads: int,
     ) -> None:
         self._form, self._path, self._alpha = form, path, alpha
         self._part = path.with_name(path.name + ".part")

@@ -1,0 +1,1 @@
+"""What the database keeps: models, sessions, migrations. It never holds pixels."""

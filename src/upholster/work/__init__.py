@@ -1,0 +1,1 @@
+"""The queue: Procrastinate tasks that call the studio."""

@@ -49,10 +49,12 @@ def measure_screen(survey: Survey, screen: Screen) -> ScreenKnowledge | None:
     mean, rough = survey.mean, survey.deviation.mean(axis=1)
     metric = np.stack([to_metric(m) for m in mean])
     nominal = to_metric(np.array(screen.colours, np.float32).T)
-    distance = np.min(
-        [np.linalg.norm(metric - c[None, :, None, None], axis=1) for c in nominal.T], axis=0
+    distance = np.min([np.linalg.norm(metric - c[None, :, None, None], axis=1) for c in nominal.T], axis=0)
+    smooth = (
+        rough
+        < 3 * float(np.median(rough[distance < _reach(nominal)] if (distance < _reach(nominal)).any() else rough))
+        + 0.004
     )
-    smooth = rough < 3 * float(np.median(rough[distance < _reach(nominal)] if (distance < _reach(nominal)).any() else rough)) + 0.004
     trusted = (distance < _reach(nominal)) & smooth
     plate = _average(mean, trusted)
     if plate is None:
@@ -65,9 +67,7 @@ def measure_screen(survey: Survey, screen: Screen) -> ScreenKnowledge | None:
         assert plate is not None
     spread_of = np.linalg.norm(to_metric(plate) - to_metric(plate).mean(axis=(1, 2), keepdims=True), axis=0)
     grain = rough[trusted] if trusted.any() else rough.ravel()
-    return ScreenKnowledge(
-        plate, float(np.median(grain)), primary(screen.colours), float(spread_of.max())
-    )
+    return ScreenKnowledge(plate, float(np.median(grain)), primary(screen.colours), float(spread_of.max()))
 
 
 def _reach(nominal: Plane) -> float:

@@ -96,7 +96,7 @@ def _mode(rim: NDArray[np.float32]) -> tuple[NDArray[np.float32], float]:
     _, u, v = to_metric(rim)
     counts, ue, ve = np.histogram2d(u, v, bins=48, range=[[-1, 1], [-1, 1]])
     padded = np.pad(counts, 1)
-    blocks = sum(padded[a : a + 48, b : b + 48] for a in range(3) for b in range(3))
+    blocks = np.sum([padded[a : a + 48, b : b + 48] for a in range(3) for b in range(3)], axis=0)
     a, b = np.unravel_index(int(np.argmax(blocks)), blocks.shape)
     near = np.hypot(u - (ue[a] + ue[a + 1]) / 2, v - (ve[b] + ve[b + 1]) / 2) < 0.12
     return np.median(rim[:, near], axis=1), float(near.mean())

@@ -50,7 +50,7 @@ def _falls(radius: float) -> tuple[NDArray[np.int32], NDArray[np.int32], Plane]:
 
 
 @compiled
-def _slope(matte, dy, dx, fall, out, first, end):  # type: ignore[no-untyped-def]
+def _slope(matte, dy, dx, fall, out, first, end):
     height, width = matte.shape
     for j in range(first, end):
         out[j] = matte[j]

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
-from upholster.core.grids import Lattice, grid_row
+from upholster.core.grids import lay, read_row, row_buffer
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.recipe import Kind
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -49,53 +49,44 @@ def edge_colour(
         return plate
     height, width = cover.shape
     out = np.empty_like(plate)
-    grid = known.plate
-    weights = np.array(luma_weights("bt709"), np.float32)
+    tells = _GLOW_TELLS if kind in ("dark", "light") else _TELLS
     f = np.float32
-    over_rows(
-        _unmix, height, plate, cover, grid, *Lattice.of(width, grid.shape[2]),
-        *Lattice.of(height, grid.shape[1]), subject, *Lattice.of(width, subject.shape[2]),
-        *Lattice.of(height, subject.shape[1]), f(1 / (_GLOW_TELLS if kind in ("dark", "light") else _TELLS)), f(unmix),
-        f(spill if kind == "screen" else 0.0), f(balance), known.primary,
-        f(weights[known.primary] if keep_luma else 0.0), out,
-    )  # fmt: skip
+    screen, near = lay(known.plate, width, height), lay(subject, width, height)
+    over_rows(_unmix, height, plate, cover, screen, near, f(1 / tells), f(unmix), out)
+    if kind == "screen" and spill > 0:
+        give_back = luma_weights("bt709")[known.primary] if keep_luma else 0.0
+        over_rows(_despill, height, out, known.primary, f(spill), f(balance), f(give_back))
     return out
 
 
 @compiled
-def _unmix(plate, cover, grid, xi, xw, yi, yw, subject, sxi, sxw, syi, syw, lean_rate, unmix, spill, balance, primary, give_back, out, first, end):  # type: ignore[no-untyped-def]  # fmt: skip  # noqa: E501
-    row = np.empty((3, grid.shape[2]), np.float32)
-    near = np.empty((3, subject.shape[2]), np.float32)
-    last, subject_last = grid.shape[2] - 1, subject.shape[2] - 1
+def _unmix(plate, cover, screen, subject, lean_rate, unmix, out, first, end):
+    narrow, back = row_buffer(screen)
+    small, near = row_buffer(subject)
     one, zero = np.float32(1), np.float32(0)
-    other = (primary + 1) % 3
-    third = (primary + 2) % 3
     for j in range(first, end):
         for c in range(3):
-            grid_row(grid, c, j, yi, yw, row[c])
-            grid_row(subject, c, j, syi, syw, near[c])
-        for i in range(cover.shape[1]):
-            alpha = cover[j, i]
-            a, t = xi[i], xw[i]
-            b = min(a + 1, last)
-            e, u = sxi[i], sxw[i]
-            f = min(e + 1, subject_last)
-            lean = max(zero, one - alpha * lean_rate)
-            inverse = one / max(alpha, np.float32(0.004))
-            for c in range(3):
+            read_row(screen, c, j, narrow, back)
+            read_row(subject, c, j, small, near)
+            for i in range(cover.shape[1]):
+                alpha = cover[j, i]
                 seen = plate[c, j, i]
-                screen = row[c, a] * (one - t) + row[c, b] * t
-                own = min(max((seen - (one - alpha) * screen) * inverse, zero), one)
-                if lean > zero:
-                    own += (near[c, e] * (one - u) + near[c, f] * u - own) * lean
+                own = (seen - (one - alpha) * back[i]) / max(alpha, np.float32(0.004))
+                own = min(max(own, zero), one)
+                own += (near[i] - own) * max(zero, one - alpha * lean_rate)
                 out[c, j, i] = min(max(seen + (own - seen) * unmix, zero), one)
-            if spill > zero:
-                x, y = out[other, j, i], out[third, j, i]
-                small, large = min(x, y), max(x, y)
-                limit = small + (large - small) * balance
-                excess = max(out[primary, j, i] - limit, zero) * spill
-                if excess > zero:
-                    back = excess * give_back
-                    out[primary, j, i] -= excess - back
-                    out[other, j, i] = min(x + back, one)
-                    out[third, j, i] = min(y + back, one)
+
+
+@compiled
+def _despill(rgb, primary, spill, balance, give_back, first, end):
+    other, third = (primary + 1) % 3, (primary + 2) % 3
+    one, zero = np.float32(1), np.float32(0)
+    for j in range(first, end):
+        for i in range(rgb.shape[2]):
+            p, x, y = rgb[primary, j, i], rgb[other, j, i], rgb[third, j, i]
+            small, large = min(x, y), max(x, y)
+            excess = max(p - small - (large - small) * balance, zero) * spill
+            back = excess * give_back
+            rgb[primary, j, i] = p - excess + back
+            rgb[other, j, i] = min(x + back, one)
+            rgb[third, j, i] = min(y + back, one)

@@ -9,7 +9,7 @@ Plane = NDArray[np.float32]
 
 
 @compiled
-def _levels(matte, clear, gain, thicken, out, first, end):  # type: ignore[no-untyped-def]
+def _levels(matte, clear, gain, thicken, out, first, end):
     one, zero = np.float32(1), np.float32(0)
     for j in range(first, end):
         for i in range(matte.shape[1]):

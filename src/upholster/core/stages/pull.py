@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.grids import Lattice, area, grid_row, spread
+from upholster.core.grids import area, lay, read_row, resize, row_buffer, spread
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.recipe import Kind
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -21,16 +21,14 @@ def pull(plate: Plane, kind: Kind, known: ScreenKnowledge | None) -> Plane:
     if kind == "none" or known is None:
         return np.ones((height, width), np.float32)
     out = np.empty((height, width), np.float32)
-    grid = known.plate
-    lattice = (*Lattice.of(width, grid.shape[2]), *Lattice.of(height, grid.shape[1]))
+    screen = lay(known.plate, width, height)
     if kind == "dark":
-        over_rows(_emission, height, plate, grid, *lattice, out)
+        over_rows(_emission, height, plate, screen, out)
     elif kind == "light":
-        over_rows(_absorption, height, plate, grid, *lattice, out)
+        over_rows(_absorption, height, plate, screen, out)
     else:
-        subject = subject_colours(plate, kind, known)
-        fine = (*Lattice.of(width, subject.shape[2]), *Lattice.of(height, subject.shape[1]))
-        over_rows(_projection, height, plate, grid, *lattice, subject, *fine, TO_METRIC, out)
+        subject = lay(subject_colours(plate, kind, known), width, height)
+        over_rows(_projection, height, plate, screen, subject, TO_METRIC.T @ TO_METRIC, out)
     return out
 
 
@@ -46,7 +44,7 @@ def subject_colours(plate: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     size = max(1.0, max(height, width) / SUBJECT_GRID)
     columns, rows = max(1, round(width / size)), max(1, round(height / size))
     cells = area(plate, columns, rows)
-    screen = area(known.plate, columns, rows) if known.plate.shape[2] > columns else _to_grid(known.plate, columns, rows)
+    screen = resize(known.plate, columns, rows)
     if kind in ("dark", "light"):
         cover = pull(cells, kind, known)
         own = (cells - (1 - cover) * screen) / np.maximum(cover, np.float32(1e-3))
@@ -56,13 +54,6 @@ def subject_colours(plate: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     if not sure.any():
         return (np.float32(1) - screen).astype(np.float32)
     return spread(cells, sure)
-
-
-def _to_grid(grid: Plane, columns: int, rows: int) -> Plane:
-    out = np.empty((3, rows, columns), np.float32)
-    across, down = Lattice.of(columns, grid.shape[2]), Lattice.of(rows, grid.shape[1])
-    over_rows(_interpolate, rows, grid, *across, *down, out)
-    return out
 
 
 def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
@@ -81,81 +72,52 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
 
 
 @compiled
-def _interpolate(grid, xi, xw, yi, yw, out, first, end):  # type: ignore[no-untyped-def]
-    row = np.empty(grid.shape[2], np.float32)
-    last = grid.shape[2] - 1
-    for j in range(first, end):
-        for c in range(3):
-            grid_row(grid, c, j, yi, yw, row)
-            for i in range(xi.shape[0]):
-                a = xi[i]
-                out[c, j, i] = row[a] * (np.float32(1) - xw[i]) + row[min(a + 1, last)] * xw[i]
-
-
-@compiled
-def _emission(plate, grid, xi, xw, yi, yw, out, first, end):  # type: ignore[no-untyped-def]
+def _emission(plate, screen, out, first, end):
     """alpha = max over primaries of (C - B) / (1 - B): the least coverage whose colour stays within 1."""
-    row = np.empty((3, grid.shape[2]), np.float32)
-    last = grid.shape[2] - 1
-    for j in range(first, end):
-        for c in range(3):
-            grid_row(grid, c, j, yi, yw, row[c])
-        for i in range(out.shape[1]):
-            a = xi[i]
-            b = min(a + 1, last)
-            t = xw[i]
-            cover = np.float32(0)
-            for c in range(3):
-                screen = row[c, a] * (np.float32(1) - t) + row[c, b] * t
-                cover = max(cover, (plate[c, j, i] - screen) / max(np.float32(1) - screen, np.float32(1e-3)))
-            out[j, i] = min(cover, np.float32(1))
-
-
-@compiled
-def _absorption(plate, grid, xi, xw, yi, yw, out, first, end):  # type: ignore[no-untyped-def]
-    """alpha = max over primaries of (B - C) / B: the mirror of emission."""
-    row = np.empty((3, grid.shape[2]), np.float32)
-    last = grid.shape[2] - 1
-    for j in range(first, end):
-        for c in range(3):
-            grid_row(grid, c, j, yi, yw, row[c])
-        for i in range(out.shape[1]):
-            a = xi[i]
-            b = min(a + 1, last)
-            t = xw[i]
-            cover = np.float32(0)
-            for c in range(3):
-                screen = row[c, a] * (np.float32(1) - t) + row[c, b] * t
-                cover = max(cover, (screen - plate[c, j, i]) / max(screen, np.float32(1e-3)))
-            out[j, i] = min(cover, np.float32(1))
-
-
-@compiled
-def _projection(plate, grid, xi, xw, yi, yw, subject, sxi, sxw, syi, syw, metric, out, first, end):  # type: ignore[no-untyped-def]
-    """alpha = <C - B, F - B> / <F - B, F - B>, local B and F, in the key's metric, within 0..1."""
-    row = np.empty((3, grid.shape[2]), np.float32)
-    near = np.empty((3, subject.shape[2]), np.float32)
-    m = metric.T @ metric
-    last, subject_last = grid.shape[2] - 1, subject.shape[2] - 1
+    narrow, wide = row_buffer(screen)
     one = np.float32(1)
     for j in range(first, end):
+        out[j] = np.float32(0)
         for c in range(3):
-            grid_row(grid, c, j, yi, yw, row[c])
-            grid_row(subject, c, j, syi, syw, near[c])
+            read_row(screen, c, j, narrow, wide)
+            for i in range(out.shape[1]):
+                cover = (plate[c, j, i] - wide[i]) / max(one - wide[i], np.float32(1e-3))
+                out[j, i] = min(max(out[j, i], cover), one)
+
+
+@compiled
+def _absorption(plate, screen, out, first, end):
+    """alpha = max over primaries of (B - C) / B: the mirror of emission."""
+    narrow, wide = row_buffer(screen)
+    for j in range(first, end):
+        out[j] = np.float32(0)
+        for c in range(3):
+            read_row(screen, c, j, narrow, wide)
+            for i in range(out.shape[1]):
+                cover = (wide[i] - plate[c, j, i]) / max(wide[i], np.float32(1e-3))
+                out[j, i] = min(max(out[j, i], cover), np.float32(1))
+
+
+@compiled
+def _projection(plate, screen, subject, metric, out, first, end):
+    """alpha = <C - B, F - B> / <F - B, F - B>, local B and F, in the key's metric, within 0..1."""
+    narrow, br = row_buffer(screen)
+    bg, bb = np.empty_like(br), np.empty_like(br)
+    near, fr = row_buffer(subject)
+    fg, fb = np.empty_like(br), np.empty_like(br)
+    m = metric
+    for j in range(first, end):
+        read_row(screen, 0, j, narrow, br)
+        read_row(screen, 1, j, narrow, bg)
+        read_row(screen, 2, j, narrow, bb)
+        read_row(subject, 0, j, near, fr)
+        read_row(subject, 1, j, near, fg)
+        read_row(subject, 2, j, near, fb)
         for i in range(out.shape[1]):
-            a, t = xi[i], xw[i]
-            b = min(a + 1, last)
-            e, u = sxi[i], sxw[i]
-            f = min(e + 1, subject_last)
-            br = row[0, a] * (one - t) + row[0, b] * t
-            bg = row[1, a] * (one - t) + row[1, b] * t
-            bb = row[2, a] * (one - t) + row[2, b] * t
-            dr = near[0, e] * (one - u) + near[0, f] * u - br
-            dg = near[1, e] * (one - u) + near[1, f] * u - bg
-            db = near[2, e] * (one - u) + near[2, f] * u - bb
+            dr, dg, db = fr[i] - br[i], fg[i] - bg[i], fb[i] - bb[i]
             vr = m[0, 0] * dr + m[0, 1] * dg + m[0, 2] * db
             vg = m[1, 0] * dr + m[1, 1] * dg + m[1, 2] * db
             vb = m[2, 0] * dr + m[2, 1] * dg + m[2, 2] * db
             length = max(vr * dr + vg * dg + vb * db, np.float32(1e-4))
-            along = (plate[0, j, i] - br) * vr + (plate[1, j, i] - bg) * vg + (plate[2, j, i] - bb) * vb
-            out[j, i] = min(max(along / length, np.float32(0)), one)
+            along = (plate[0, j, i] - br[i]) * vr + (plate[1, j, i] - bg[i]) * vg + (plate[2, j, i] - bb[i]) * vb
+            out[j, i] = min(max(along / length, np.float32(0)), np.float32(1))

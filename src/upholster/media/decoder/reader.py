@@ -7,14 +7,15 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Sequence
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Self
 
 import numpy as np
 
-from upholster.media.decoder.planes import Frame, Planes, to_frame
+from upholster.media.decoder.frames import Frame, to_frame
+from upholster.media.decoder.planes import Planes
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.limits import SECONDS
@@ -68,12 +69,12 @@ class Reader:
         (frame,) = self.frames(range(number, number + 1))
         return frame
 
-    def frames(self, numbers: range) -> Iterator[Frame]:
+    def frames(self, numbers: range) -> Generator[Frame]:
         """Frames in order; the child decodes ahead while the caller works."""
         for planes in self.planes(numbers):
             yield to_frame(planes, self.facts.colour, self.facts.rotation)
 
-    def planes(self, numbers: range) -> Iterator[Planes]:
+    def planes(self, numbers: range) -> Generator[Planes]:
         """Code values of frames in order."""
         with self._lock:
             if self._child is None:
@@ -138,7 +139,7 @@ class Reader:
         arrays = []
         for plane in answer["planes"]:
             array = np.empty(plane["shape"], np.dtype(plane["dtype"]))
-            self._fill(memoryview(array).cast("B"), deadline)
+            self._fill(memoryview(array.data).cast("B"), deadline)
             arrays.append(array)
         alpha = arrays.pop() if answer["alpha"] else None
         return Planes(answer["model"], answer["depth"], arrays, alpha)

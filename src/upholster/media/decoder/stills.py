@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.video import VideoFile
 from upholster.media.errors import MediaError
-from upholster.media.facts import ColourTags, Facts
+from upholster.media.facts import AlphaKind, ColourTags, Facts
 from upholster.media.limits import PIXELS
 
 #: Rate given to stills and sequences, which have none of their own.
@@ -32,16 +32,27 @@ def open_still(path: Path) -> tuple[Planes, Facts]:
             return _exr(path)
         case _:
             video = VideoFile(str(path))
-            return video.planes(0), video.facts.model_copy(update={"kind": "still", "rate": RATE, "length": 1, "shown": None})
+            return video.planes(0), video.facts.model_copy(
+                update={"kind": "still", "rate": RATE, "length": 1, "shown": None}
+            )
 
 
-def _facts(path: Path, codec: str, planes: Planes, alpha_kind: str, colour: ColourTags) -> Facts:
+def _facts(path: Path, codec: str, planes: Planes, alpha_kind: AlphaKind | Literal[""], colour: ColourTags) -> Facts:
     height, width = planes.arrays[0].shape
     return Facts(
-        kind="still", container=path.suffix.lower().strip("."), codec=codec, width=width, height=height, length=1,
-        rate=RATE, depth=planes.depth or 32, floating=not planes.depth, alpha=planes.alpha is not None,
-        alpha_kind=alpha_kind, colour=colour,
-    )  # fmt: skip
+        kind="still",
+        container=path.suffix.lower().strip("."),
+        codec=codec,
+        width=width,
+        height=height,
+        length=1,
+        rate=RATE,
+        depth=planes.depth or 32,
+        floating=not planes.depth,
+        alpha=planes.alpha is not None,
+        alpha_kind=alpha_kind,
+        colour=colour,
+    )
 
 
 def _check_size(width: int, height: int) -> None:
@@ -77,7 +88,8 @@ def _tiff(path: Path) -> tuple[Planes, Facts]:
         raise MediaError("Only TIFF files with 8 or 16 bits or floating point, grey or RGB, can be read.")
     count = 3 if pixels.shape[2] >= 3 else 1
     colours = [np.ascontiguousarray(pixels[..., c]) for c in range(count)]
-    alpha, kind = None, ""
+    alpha: NDArray[Any] | None = None
+    kind: AlphaKind | Literal[""] = ""
     if pixels.shape[2] > count:
         alpha, kind = np.ascontiguousarray(pixels[..., count]), "straight"
         if extra[:1] == (1,):

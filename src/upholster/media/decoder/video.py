@@ -8,8 +8,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.colour import Matrix
-from upholster.core.yuv import Siting
+from upholster.core.colour import Matrix, Siting
 from upholster.media.decoder.planes import Planes
 from upholster.media.errors import MediaError
 from upholster.media.facts import ColourTags, Facts, untagged
@@ -23,8 +22,18 @@ RATES = [
 
 _MATRICES: dict[int, Matrix] = {1: "bt709", 4: "bt601", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
 _PRIMARIES = {1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020", 12: "smpte432"}
-_TRANSFERS = {1: "bt709", 6: "smpte170m", 8: "linear", 13: "srgb", 14: "bt2020-10", 15: "bt2020-12", 16: "pq", 18: "hlg"}
+_TRANSFERS = {
+    1: "bt709",
+    6: "smpte170m",
+    8: "linear",
+    13: "srgb",
+    14: "bt2020-10",
+    15: "bt2020-12",
+    16: "pq",
+    18: "hlg",
+}
 # Chroma siting is not exposed by PyAV; MPEG video is sampled at the left (H.264 table E-1 default), JPEG at the centre.
+_VPX = {"vp8": "libvpx", "vp9": "libvpx-vp9"}
 _CENTRED = ("mjpeg", "jpeg")
 
 
@@ -81,8 +90,9 @@ class VideoFile:
         context.thread_count = 2
         # FFmpeg's own VP9 decoder drops alpha without a word.
         self._decoder = None
-        if context.name == "vp9" and self._stream.metadata.get("alpha_mode") == "1":
-            self._decoder = av.CodecContext.create("libvpx-vp9", "r")
+        marks = {k.lower(): v for k, v in self._stream.metadata.items()}
+        if context.name in ("vp8", "vp9") and marks.get("alpha_mode") == "1":
+            self._decoder = av.CodecContext.create(_VPX[context.name], "r")
         return container
 
     def _table(self) -> tuple[NDArray[np.int64] | None, list[int]]:
@@ -193,7 +203,11 @@ def _known(rate: Fraction) -> Fraction:
 def _tags(first: Any, layout: Planes, codec: str) -> ColourTags:
     if layout.model != "yuv":
         return ColourTags(
-            matrix="bt709", range="full", transfer=_TRANSFERS.get(first.color_trc, "srgb"), primaries="bt709", tagged=True
+            matrix="bt709",
+            range="full",
+            transfer=_TRANSFERS.get(first.color_trc, "srgb"),
+            primaries="bt709",
+            tagged=True,
         )
     matrix = _MATRICES.get(first.colorspace)
     siting: Siting = "center" if codec in _CENTRED else "left"
@@ -221,7 +235,8 @@ _PACKED = {
     "rgb24": "RGB", "bgr24": "BGR", "rgba": "RGBA", "bgra": "BGRA", "argb": "ARGB", "abgr": "ABGR",
     "rgb0": "RGB0", "bgr0": "BGR0", "0rgb": "0RGB", "0bgr": "0BGR",
     "rgb48le": "RGB", "rgb48be": "RGB", "rgba64le": "RGBA", "rgba64be": "RGBA",
-    "gray": "Y", "gray10le": "Y", "gray12le": "Y", "gray16le": "Y", "gray16be": "Y", "ya8": "YA", "ya16be": "YA", "ya16le": "YA",
+    "gray": "Y", "gray10le": "Y", "gray12le": "Y", "gray16le": "Y", "gray16be": "Y", "ya8": "YA", "ya16be": "YA",
+    "ya16le": "YA",
 }  # fmt: skip
 
 

@@ -1,0 +1,128 @@
+"""The tables."""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, DateTime, ForeignKey, UniqueConstraint, func
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.types import Text
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {
+        dict[str, Any]: JSONB,
+        list[str]: ARRAY(Text),
+        str: Text,
+        datetime: DateTime(timezone=True),
+    }
+
+
+class Footage(Base):
+    """A file, still or image sequence as brought in; never modified."""
+
+    __tablename__ = "footage"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sha256: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    files: Mapped[list[str]]
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    facts: Mapped[dict[str, Any]]
+    #: reading, ready or failed
+    state: Mapped[str] = mapped_column(default="reading")
+    problem: Mapped[str] = mapped_column(default="")
+    frames_read: Mapped[int] = mapped_column(default=0)
+    first_recipe: Mapped[dict[str, Any] | None]
+    sentences: Mapped[list[str]] = mapped_column(default=list)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    shots: Mapped[list["Shot"]] = relationship(back_populates="footage", order_by="Shot.id")
+
+
+class Shot(Base):
+    """One use of footage: its own recipe and history. `head` is the revision in force."""
+
+    __tablename__ = "shot"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    footage_id: Mapped[int] = mapped_column(ForeignKey("footage.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    head: Mapped[int] = mapped_column(default=1)
+    #: How the Bench was left: frame, view, ground.
+    bench: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    footage: Mapped[Footage] = relationship(back_populates="shots")
+
+
+class Revision(Base):
+    """One state of a shot's recipe; never changed. Undo goes to `parent`."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("shot_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    parent: Mapped[int | None]
+    change: Mapped[str]
+    recipe: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Render(Base):
+    """One making of files from a recipe revision."""
+
+    __tablename__ = "render"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+    revision: Mapped[int]
+    name: Mapped[str] = mapped_column(unique=True)
+    format: Mapped[str]
+    alpha: Mapped[str]
+    #: running, checking, done, failed or cancelled
+    state: Mapped[str] = mapped_column(default="running", index=True)
+    problem: Mapped[str] = mapped_column(default="")
+    frames: Mapped[int]
+    frames_checked: Mapped[int] = mapped_column(default=0)
+    proof: Mapped[dict[str, Any] | None]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    started_at: Mapped[datetime | None]
+    finished_at: Mapped[datetime | None]
+
+    shot: Mapped[Shot] = relationship()
+    ranges: Mapped[list["RenderRange"]] = relationship(order_by="RenderRange.position", cascade="all, delete-orphan")
+
+
+class RenderRange(Base):
+    """A run of frames made by one job."""
+
+    __tablename__ = "render_range"
+
+    render_id: Mapped[int] = mapped_column(ForeignKey("render.id", ondelete="CASCADE"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    first: Mapped[int]
+    end: Mapped[int]
+    frames_done: Mapped[int] = mapped_column(default=0)
+    done: Mapped[bool] = mapped_column(default=False)
+
+
+class Clip(Base):
+    """A finished, proofed, reusable element."""
+
+    __tablename__ = "clip"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    render_id: Mapped[int] = mapped_column(ForeignKey("render.id", ondelete="CASCADE"), unique=True)
+    name: Mapped[str]
+    file: Mapped[str]
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    width: Mapped[int]
+    height: Mapped[int]
+    tags: Mapped[list[str]] = mapped_column(default=list)
+    deleted_at: Mapped[datetime | None]
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    render: Mapped[Render] = relationship()

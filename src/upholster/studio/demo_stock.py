@@ -1,0 +1,76 @@
+"""Furnishing a new house: the demo's footage, and two clips already finished."""
+
+import shutil
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from sqlalchemy import select
+
+from upholster.demo.make import make
+from upholster.store.models import Footage, Shot
+from upholster.store.session import session
+from upholster.studio import bring_in, places, renders, shots, stock
+
+#: Which plates are finished at first start, in which format, and the clips' tags.
+_FINISHED = {
+    "marionette": ("prores4444", "puppet, figure, green screen"),
+    "sparks": ("ffv1", "sparks, glow, dark ground"),
+}
+
+
+def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
+    """Bring in what of the demo is missing; does nothing in a house that has it."""
+    done = places.data_root() / "demo" / "furnished"
+    if done.exists():
+        return
+    say("Drawing the demo's plates; this takes two or three minutes, once.")
+    files = make(done.parent)
+    for file in files:
+        _bring_in(file)
+    say("Finishing two clips for the stockroom.")
+    for name, (form, tags) in _FINISHED.items():
+        footage = _ready(name, stopping)
+        if footage is None:
+            return
+        with session() as db:
+            shot = db.scalars(select(Shot).where(Shot.footage_id == footage.id)).first()
+        assert shot is not None
+        if any(r.shot_id == shot.id for r in renders.all_renders()):
+            continue
+        state = shots.open_shot(shot.id)
+        render = renders.order(shot.id, state.revision, form, "straight", "")
+        if not _finished(render.id, stopping):
+            return
+        for clip in stock.clips():
+            if clip.render_id == render.id:
+                stock.tag(clip.id, tags)
+    done.touch()
+
+
+def _bring_in(file: Path) -> None:
+    with tempfile.TemporaryDirectory(dir=places.data_root()) as folder:
+        shutil.copy(file, folder)
+        bring_in.take_in(Path(folder), file.name)
+
+
+def _ready(name: str, stopping: Callable[[], bool]) -> Footage | None:
+    while not stopping():
+        with session() as db:
+            footage = db.scalar(select(Footage).where(Footage.name == name))
+        if footage is None or footage.state == "failed":
+            return None
+        if footage.state == "ready":
+            return footage
+        time.sleep(0.3)
+    return None
+
+
+def _finished(render_id: int, stopping: Callable[[], bool]) -> bool:
+    while not stopping():
+        state = next(r.state for r in renders.all_renders() if r.id == render_id)
+        if state not in renders.ACTIVE:
+            return True
+        time.sleep(0.3)
+    return False

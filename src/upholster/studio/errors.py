@@ -1,0 +1,9 @@
+"""What a use case says when it cannot be done."""
+
+
+class Refused(Exception):
+    """The request makes no sense as things stand; the message is one sentence for people."""
+
+
+class Missing(Refused):
+    """What was asked for does not exist."""

@@ -1,0 +1,166 @@
+"""Looking at a shot: pictures of one frame, quick and fine, and what can be read off them."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import Any, Literal, NamedTuple, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.composite import pack_rgba8
+from upholster.core.kernels import row_bands
+from upholster.core.key import Keyed, key
+from upholster.core.recipe import Recipe, Sample, Screen
+from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
+from upholster.core.screen.survey import Survey
+from upholster.media.decoder.frames import Frame
+from upholster.media.decoder.reader import Reader
+from upholster.media.proxy import Proxy
+from upholster.store.models import Footage
+from upholster.studio import places
+from upholster.studio.bring_in import source_of
+from upholster.studio.errors import Refused
+from upholster.studio.keying import load_survey
+
+Quality = Literal["quick", "fine"]
+T = TypeVar("T")
+
+
+class Store:
+    """Arrays kept for the next request, oldest use dropped first, up to a number of bytes."""
+
+    def __init__(self, limit: int) -> None:
+        self._limit, self._held = limit, 0
+        self._kept: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, name: Hashable, compute: Callable[[], T]) -> T:
+        with self._lock:
+            if name in self._kept:
+                self._kept.move_to_end(name)
+                return self._kept[name][0]
+        value = compute()
+        size = _bytes(value)
+        with self._lock:
+            if name not in self._kept:
+                self._kept[name] = (value, size)
+                self._held += size
+            while self._held > self._limit and len(self._kept) > 1:
+                self._held -= self._kept.popitem(last=False)[1][1]
+        return value
+
+
+def _bytes(value: Any) -> int:
+    if isinstance(value, np.ndarray):
+        return value.nbytes
+    return sum(_bytes(v) for v in value) if isinstance(value, tuple) else 64
+
+
+_pictures = Store(800 << 20)
+_knowledge = Store(200 << 20)
+_readers: OrderedDict[str, Reader] = OrderedDict()
+_readers_lock = threading.Lock()
+_OPEN = 3
+
+
+class Readout(NamedTuple):
+    """Exact values under the pointer, 0..1."""
+
+    plate: tuple[float, float, float]
+    result: tuple[float, float, float, float]
+
+
+def picture(
+    footage: Footage, recipe: Recipe, number: int, quality: Quality, what: Literal["result", "plate"]
+) -> NDArray[np.uint8]:
+    """One frame as the Bench shows it, straight 8-bit RGBA ``(h, w, 4)``: the keyed result or the plate."""
+    with row_bands():
+        if what == "plate":
+            frame = _frame(footage, number, quality)
+            return pack_rgba8(frame.rgb, np.ones(frame.rgb.shape[1:], np.float32))
+        keyed = _keyed(footage, recipe, number, quality)
+        return pack_rgba8(keyed.rgb, keyed.alpha)
+
+
+def histogram(footage: Footage, recipe: Recipe, number: int) -> list[int]:
+    """How many pixels of a quick picture have each of 64 coverages, before clear and solid."""
+    with row_bands():
+        pulled = _keyed(footage, recipe, number, "quick").pulled
+    return np.histogram(pulled, bins=64, range=(0, 1))[0].tolist()
+
+
+def readout(footage: Footage, recipe: Recipe, number: int, x: int, y: int) -> Readout:
+    """Plate and result at pixel (x, y) of the plate."""
+    frame = _frame(footage, number, "fine")
+    height, width = frame.rgb.shape[1:]
+    if not (0 <= x < width and 0 <= y < height):
+        raise Refused("That point lies outside the picture.")
+    with row_bands():
+        keyed = _keyed(footage, recipe, number, "fine")
+    r, g, b = (float(v) for v in frame.rgb[:, y, x])
+    kr, kg, kb = (float(v) for v in keyed.rgb[:, y, x])
+    return Readout((r, g, b), (kr, kg, kb, float(keyed.alpha[y, x])))
+
+
+def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> Sample:
+    """Measure the mean colour of a square of the plate."""
+    rgb = _frame(footage, number, "fine").rgb
+    height, width = rgb.shape[1:]
+    left, right = max(0, int(x - radius)), min(width, int(x + radius) + 1)
+    top, bottom = max(0, int(y - radius)), min(height, int(y + radius) + 1)
+    if left >= right or top >= bottom:
+        raise Refused("That point lies outside the picture.")
+    r, g, b = (float(v) for v in rgb[:, top:bottom, left:right].mean(axis=(1, 2)))
+    return Sample(frame=number, x=x, y=y, radius=radius, colour=(r, g, b))
+
+
+def survey_of(footage: Footage) -> Survey:
+    return _knowledge.get(
+        ("survey", footage.sha256), lambda: load_survey(places.footage_folder(footage.sha256) / "survey.npz")
+    )
+
+
+def knowledge(footage: Footage, screen: Screen) -> ScreenKnowledge | None:
+    """What the shot knows about its screen, measured once per screen setting."""
+    return _knowledge.get((footage.sha256, screen), lambda: measure_screen(survey_of(footage), screen))
+
+
+def proxy_of(footage: Footage) -> Proxy:
+    path = places.footage_folder(footage.sha256) / "proxy"
+    return _knowledge.get(("proxy", footage.sha256), lambda: Proxy(path, source_of(footage).facts.length))
+
+
+def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> Keyed:
+    frame = _frame(footage, number, quality)
+    scale = frame.rgb.shape[2] / int(footage.facts["width"])
+    known = None if recipe.screen.kind == "none" else knowledge(footage, recipe.screen)
+    here = (footage.sha256, number, quality)
+
+    def memo(name: Hashable, compute: Callable[[], T]) -> T:
+        return _pictures.get((*here, name), compute)
+
+    return key(frame.rgb, recipe, number, known, scale=scale, carried=frame.alpha, memo=memo)
+
+
+def _frame(footage: Footage, number: int, quality: Quality) -> Frame:
+    length = int(footage.facts["length"])
+    if not 0 <= number < length:
+        raise Refused(f"This shot has frames 0 to {length - 1}.")
+    name = (footage.sha256, number, quality, "frame")
+    if quality == "quick":
+        return _pictures.get(name, lambda: proxy_of(footage).frame(number))
+    return _pictures.get(name, lambda: _exact(footage, number))
+
+
+def _exact(footage: Footage, number: int) -> Frame:
+    with _readers_lock:
+        reader = _readers.pop(footage.sha256, None)
+        if reader is None:
+            source = source_of(footage)
+            reader = Reader(source.files, source.facts)
+        _readers[footage.sha256] = reader
+        stale = [_readers.popitem(last=False)[1] for _ in range(max(0, len(_readers) - _OPEN))]
+    for old in stale:
+        old.close()
+    return reader.frame(number)

@@ -1,0 +1,29 @@
+"""Where things lie under the data folder. No path given by a client is ever part of one."""
+
+import os
+from pathlib import Path
+
+
+def data_root() -> Path:
+    """The data folder, from ``UPHOLSTER_DATA``."""
+    return Path(os.environ["UPHOLSTER_DATA"])
+
+
+def media_root() -> Path:
+    return data_root() / "media"
+
+
+def footage_folder(sha256: str) -> Path:
+    return media_root() / "footage" / sha256
+
+
+def upload_folder(token: str) -> Path:
+    return media_root() / "uploads" / token
+
+
+def render_folder(render_id: int) -> Path:
+    return media_root() / "renders" / str(render_id)
+
+
+def clip_folder(render_id: int) -> Path:
+    return media_root() / "clips" / str(render_id)

@@ -1,0 +1,30 @@
+"""Asking for work. The tasks themselves are in `upholster.work`; here they are known by name."""
+
+from functools import cache
+
+import procrastinate
+from sqlalchemy import text
+
+from upholster.store.session import address, session
+
+READ, RANGE, FINISH = "read_footage", "render_range", "finish_render"
+
+
+@cache
+def _app() -> procrastinate.App:
+    app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=address()))
+    app.open()
+    return app
+
+
+def ask(task: str, **arguments: int) -> None:
+    """Queue a job unless the same one is already waiting or under way."""
+    lock = "-".join([task, *(str(v) for v in arguments.values())])
+    with session() as db:
+        live = text("SELECT 1 FROM procrastinate_jobs WHERE lock = :lock AND status IN ('todo', 'doing') LIMIT 1")
+        if db.execute(live, {"lock": lock}).first():
+            return
+    try:
+        _app().configure_task(task, lock=lock, queueing_lock=lock).defer(**arguments)
+    except procrastinate.exceptions.AlreadyEnqueued:
+        return

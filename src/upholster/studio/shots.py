@@ -1,0 +1,172 @@
+"""Shots and their recipes: every change is a numbered revision; undo and redo walk among them."""
+
+from typing import Any, NamedTuple
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from upholster.core.first_recipe import propose_matte
+from upholster.core.recipe import Recipe, Sample, read_recipe
+from upholster.core.screen.clean_plate import measure_screen
+from upholster.core.screen.propose import kind_of
+from upholster.core.screen.survey import Survey
+from upholster.store.models import Footage, Revision, Shot
+from upholster.store.session import session
+from upholster.studio.errors import Missing, Refused
+
+
+class State(NamedTuple):
+    """A shot as the Bench needs it."""
+
+    shot: Shot
+    footage: Footage
+    revision: int
+    recipe: Recipe
+    undo: str | None
+    redo: str | None
+
+
+def open_shot(shot_id: int) -> State:
+    """A shot with the recipe in force; the first time, the recipe proposed for its footage."""
+    with session() as db:
+        shot = _get(db, shot_id)
+        footage = shot.footage
+        if footage.state == "failed":
+            raise Refused(footage.problem)
+        if footage.state != "ready":
+            raise Refused("This footage is still being read. Try again in a moment.")
+        if shot.head == 0:
+            _add(db, shot, first_recipe(footage), "First look")
+        return _state(db, shot)
+
+
+def first_recipe(footage: Footage) -> Recipe:
+    """The recipe proposed for footage when it was first read."""
+    return read_recipe(footage.first_recipe)
+
+
+def revise(shot_id: int, recipe: Recipe, change: str) -> State:
+    """Make `recipe` the one in force, as a new revision."""
+    with session() as db:
+        shot = _get(db, shot_id)
+        if _recipe(db, shot) != recipe:
+            _add(db, shot, recipe, change[:200])
+        return _state(db, shot)
+
+
+def undo(shot_id: int) -> State:
+    with session() as db:
+        shot = _get(db, shot_id)
+        parent = _revision(db, shot, shot.head).parent
+        if parent is not None:
+            shot.head = parent
+        return _state(db, shot)
+
+
+def redo(shot_id: int) -> State:
+    with session() as db:
+        shot = _get(db, shot_id)
+        child = _child(db, shot)
+        if child is not None:
+            shot.head = child.number
+        return _state(db, shot)
+
+
+def go_to(shot_id: int, number: int) -> State:
+    """Go back (or on) to any revision; none is lost."""
+    with session() as db:
+        shot = _get(db, shot_id)
+        shot.head = _revision(db, shot, number).number
+        return _state(db, shot)
+
+
+def history(shot_id: int) -> list[Revision]:
+    """All revisions, newest first."""
+    with session() as db:
+        return list(db.scalars(select(Revision).where(Revision.shot_id == shot_id).order_by(Revision.number.desc())))
+
+
+def recipe_at(db: Session, shot_id: int, number: int) -> Recipe:
+    return read_recipe(_revision(db, db.get_one(Shot, shot_id), number).recipe)
+
+
+def remember_bench(shot_id: int, left: dict[str, Any]) -> None:
+    """Keep how the Bench was left."""
+    with session() as db:
+        _get(db, shot_id).bench = left
+
+
+def copy_shot(shot_id: int) -> Shot:
+    """Another use of the same footage, starting from the recipe in force."""
+    with session() as db:
+        shot = _get(db, shot_id)
+        recipe = _recipe(db, shot)
+        count = db.scalar(select(func.count()).where(Shot.footage_id == shot.footage_id)) or 0
+        twin = Shot(footage_id=shot.footage_id, name=f"{shot.footage.name} {count + 1}", head=0)
+        db.add(twin)
+        db.flush()
+        _add(db, twin, recipe, f"Copied from {shot.name}")
+        return twin
+
+
+def with_screen(recipe: Recipe, survey: Survey, **screen: Any) -> Recipe:
+    """`recipe` with a changed screen; clear and solid follow it unless they were set by hand."""
+    before = measure_screen(survey, recipe.screen)
+    untouched = before is None or recipe.matte == propose_matte(survey, recipe.screen, before)
+    changed = recipe.screen.model_copy(update=screen)
+    after = measure_screen(survey, changed)
+    matte = propose_matte(survey, changed, after) if untouched and after else recipe.matte
+    return recipe.model_copy(update={"screen": changed, "matte": matte})
+
+
+def with_sample(recipe: Recipe, survey: Survey, sample: Sample) -> Recipe:
+    """`recipe` with the screen measured at one more place."""
+    screen = recipe.screen
+    kind = kind_of(sample.colour) if screen.kind == "none" or not screen.samples else screen.kind
+    return with_screen(recipe, survey, kind=kind, samples=(*screen.samples, sample))
+
+
+def _get(db: Session, shot_id: int) -> Shot:
+    shot = db.get(Shot, shot_id)
+    if shot is None:
+        raise Missing("This shot is not here any more.")
+    return shot
+
+
+def _revision(db: Session, shot: Shot, number: int) -> Revision:
+    found = db.scalar(select(Revision).where(Revision.shot_id == shot.id, Revision.number == number))
+    if found is None:
+        raise Missing(f"This shot has no revision {number}.")
+    return found
+
+
+def _recipe(db: Session, shot: Shot) -> Recipe:
+    return read_recipe(_revision(db, shot, shot.head).recipe)
+
+
+def _child(db: Session, shot: Shot) -> Revision | None:
+    children = select(Revision).where(Revision.shot_id == shot.id, Revision.parent == shot.head)
+    return db.scalar(children.order_by(Revision.number.desc()).limit(1))
+
+
+def _add(db: Session, shot: Shot, recipe: Recipe, change: str) -> None:
+    # Two windows may save at once: the row lock gives each its own number.
+    db.refresh(shot, with_for_update=True)
+    newest = db.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot.id)) or 0
+    document = recipe.model_dump(mode="json")
+    db.add(Revision(shot_id=shot.id, number=newest + 1, parent=shot.head or None, change=change, recipe=document))
+    shot.head = newest + 1
+    db.flush()
+
+
+def _state(db: Session, shot: Shot) -> State:
+    revision = _revision(db, shot, shot.head)
+    child = _child(db, shot)
+    return State(
+        shot,
+        shot.footage,
+        shot.head,
+        read_recipe(revision.recipe),
+        revision.change if revision.parent else None,
+        child.change if child else None,
+    )

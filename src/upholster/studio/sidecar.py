@@ -1,0 +1,39 @@
+"""The JSON beside every finished file: what it is, what it was made from, and its proof."""
+
+import hashlib
+import json
+from collections.abc import Iterable
+from pathlib import Path
+
+from upholster import __version__
+from upholster.core.recipe import Recipe
+from upholster.media.formats import Format
+from upholster.media.proof import Proof
+
+
+def sha256_of(files: Iterable[Path]) -> str:
+    """Digest of the bytes of all `files` in order."""
+    digest = hashlib.sha256()
+    for path in files:
+        with path.open("rb") as file:
+            while block := file.read(1 << 20):
+                digest.update(block)
+    return digest.hexdigest()
+
+
+def write_sidecar(
+    path: Path, *, recipe: Recipe, source_sha256: str, form: Format, proof: Proof, revision: int | None = None
+) -> None:
+    document = {
+        "program": f"upholster {__version__}",
+        "format": form.name,
+        "alpha": proof.alpha_kind,
+        "colour": proof.colour.model_dump(),
+        "source_sha256": source_sha256,
+        "revision": revision,
+        "recipe": recipe.model_dump(mode="json"),
+        "proof": proof.model_dump(mode="json"),
+    }
+    part = path.with_name(path.name + ".part")
+    part.write_text(json.dumps(document, indent=2) + "\n")
+    part.replace(path)

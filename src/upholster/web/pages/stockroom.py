@@ -1,0 +1,59 @@
+"""The Stockroom: finished clips over a ground of the user's choice."""
+
+from flask import Blueprint, Response, render_template, request, send_file
+
+from upholster.studio import bring_in, renders, stock
+
+page = Blueprint("stockroom", __name__, url_prefix="/stockroom")
+
+
+@page.get("")
+def show() -> str:
+    grounds = [f for f in bring_in.all_footage() if f.state == "ready"]
+    return render_template("stockroom/page.html", grounds=grounds, **_clips())
+
+
+@page.get("/list")
+def listing() -> str:
+    return render_template("stockroom/list.html", **_clips())
+
+
+@page.get("/<int:clip_id>/file")
+def file(clip_id: int) -> Response:
+    clip = stock.get_clip(clip_id)
+    return send_file(stock.file_of(clip), as_attachment=True, download_name=clip.file)
+
+
+@page.get("/<int:clip_id>/sidecar")
+def sidecar(clip_id: int) -> Response:
+    clip = stock.get_clip(clip_id)
+    return send_file(stock.file_of(clip, "sidecar"), as_attachment=True, download_name=f"{clip.file}.json")
+
+
+@page.get("/<int:clip_id>/preview.webm")
+def preview(clip_id: int) -> Response:
+    return send_file(stock.file_of(stock.get_clip(clip_id), "preview"), mimetype="video/webm", conditional=True)
+
+
+@page.post("/<int:clip_id>/tags")
+def tags(clip_id: int) -> str:
+    stock.tag(clip_id, request.form.get("tags", ""))
+    return listing()
+
+
+@page.post("/<int:clip_id>/delete")
+def delete(clip_id: int) -> str:
+    stock.delete(clip_id)
+    return render_template("stockroom/list.html", deleted=stock.get_clip(clip_id), **_clips())
+
+
+@page.post("/<int:clip_id>/bring-back")
+def bring_back(clip_id: int) -> str:
+    stock.bring_back(clip_id)
+    return listing()
+
+
+def _clips() -> dict[str, object]:
+    search = request.values.get("search", "")
+    found = [(clip, renders.proof_words(clip.render)) for clip in stock.clips(search)]
+    return {"clips": found, "search": search}

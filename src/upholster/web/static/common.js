@@ -1,0 +1,53 @@
+/** What every page needs: talking to the house, and saying things to the user. */
+
+const token = document.querySelector("meta[name=csrf-token]").content;
+
+/** Send JSON and read JSON; throws an Error with a sentence for people. */
+export async function send(url, body = {}, options = {}) {
+  const answer = await call(url, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, ...options });
+  return answer.status === 204 ? null : answer.json();
+}
+
+/** A POST with the page's token; throws an Error with a sentence for people. */
+export async function call(url, options = {}) {
+  const headers = { Accept: "application/json", "X-CSRF-Token": token, ...options.headers };
+  let answer;
+  try {
+    answer = await fetch(url, { method: "POST", ...options, headers });
+  } catch (error) {
+    if (error.name === "AbortError") throw error;
+    throw new Error("Upholster does not answer. Nothing is lost; it may be starting again.");
+  }
+  if (answer.ok) return answer;
+  const told = await answer.json().catch(() => ({}));
+  throw new Error(told.problem || "This did not work. Try again.");
+}
+
+let hush;
+/** Show one sentence for a while. */
+export function say(sentence, link) {
+  const box = document.getElementById("says");
+  box.textContent = "";
+  const card = document.createElement("p");
+  card.className = "card pointer-events-auto px-4 py-2 shadow";
+  card.textContent = sentence + " ";
+  if (link) {
+    const a = document.createElement("a");
+    [a.href, a.textContent] = link;
+    card.append(a);
+  }
+  box.append(card);
+  clearTimeout(hush);
+  hush = setTimeout(() => (box.textContent = ""), 7000);
+}
+
+document.body.addEventListener("htmx:responseError", (event) => {
+  let sentence = "This did not work. Try again.";
+  try {
+    sentence = JSON.parse(event.detail.xhr.responseText).problem || sentence;
+  } catch {
+    /* not an answer of ours */
+  }
+  say(sentence);
+});
+document.body.addEventListener("htmx:sendError", () => say("Upholster does not answer. It may be starting again."));

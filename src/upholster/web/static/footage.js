@@ -1,0 +1,129 @@
+/** Bringing files in, in blocks, with progress; and moving thumbnails. */
+
+import { call, say, send } from "./common.js";
+
+const BLOCK = 8 << 20;
+const PICTURE = /\.(png|tiff?|exr)$/i;
+const drop = document.getElementById("drop");
+const list = document.getElementById("uploads");
+
+/** Files that belong together: the numbered pictures of one folder are one sequence. */
+function parcels(files) {
+  const sequences = new Map();
+  const single = [];
+  for (const file of files) {
+    const folder = (file.webkitRelativePath || file.path || "").split("/").slice(0, -1).join("/");
+    if (PICTURE.test(file.name) && /\d/.test(file.name) && folder) {
+      if (!sequences.has(folder)) sequences.set(folder, []);
+      sequences.get(folder).push(file);
+    } else if (!file.name.startsWith(".")) single.push({ name: file.name, files: [file] });
+  }
+  const numbered = single.filter((s) => PICTURE.test(s.name) && /\d+\.\w+$/.test(s.name));
+  const stem = (name) => name.replace(/\d+(\.\w+)$/, "$1");
+  for (const key of new Set(numbered.map((s) => stem(s.name)))) {
+    const same = numbered.filter((s) => stem(s.name) === key);
+    if (same.length > 1) {
+      same.forEach((s) => single.splice(single.indexOf(s), 1));
+      single.push({ name: key.replace(/[._-]*\.\w+$/, "") || "sequence", files: same.map((s) => s.files[0]) });
+    }
+  }
+  return [...single, ...[...sequences].map(([name, files]) => ({ name: name.split("/").pop(), files }))];
+}
+
+async function bringIn(parcel) {
+  const row = document.createElement("li");
+  row.className = "flex items-center gap-3";
+  const name = document.createElement("span");
+  name.textContent = parcel.name;
+  name.className = "w-64 truncate";
+  const bar = document.createElement("progress");
+  const words = document.createElement("span");
+  row.append(name, bar, words);
+  list.append(row);
+  const total = parcel.files.reduce((sum, f) => sum + f.size, 0);
+  bar.max = total || 1;
+  try {
+    if (total > Number(drop.dataset.limit)) throw new Error("This is larger than the limit. Bring in a shorter piece.");
+    const { token } = await send("/footage/uploads");
+    let sent = 0;
+    for (const file of parcel.files) {
+      for (let offset = 0; offset < file.size || offset === 0; offset += BLOCK) {
+        const block = file.slice(offset, offset + BLOCK);
+        await call(`/footage/uploads/${token}?name=${encodeURIComponent(file.name)}&offset=${offset}`, { method: "PUT", body: block });
+        sent += block.size;
+        bar.value = sent;
+        words.textContent = `${Math.round((100 * sent) / (total || 1))} %`;
+      }
+    }
+    words.textContent = "looking into it…";
+    const found = await send(`/footage/uploads/${token}/done`, { name: parcel.name });
+    if (found.known) say(`${parcel.name} is here already, as ${found.name}.`);
+    row.remove();
+    htmx.trigger("#list", "refresh");
+  } catch (error) {
+    bar.remove();
+    words.className = "notice";
+    words.textContent = error.message;
+    const close = document.createElement("button");
+    close.className = "plain";
+    close.textContent = "Dismiss";
+    close.onclick = () => row.remove();
+    row.append(close);
+  }
+}
+
+async function bringInAll(files) {
+  // One after the other: the disk and the decoder are shared.
+  for (const parcel of parcels(files)) await bringIn(parcel);
+}
+
+for (const id of ["files", "folder"]) {
+  const input = document.getElementById(id);
+  input.addEventListener("change", () => bringInAll([...input.files]).then(() => (input.value = "")));
+}
+
+/** All files of a dropped folder, with the path they lie under. */
+async function walk(entry, path = "") {
+  if (entry.isFile) {
+    const file = await new Promise((done, failed) => entry.file(done, failed));
+    Object.defineProperty(file, "path", { value: path + file.name });
+    return [file];
+  }
+  const reader = entry.createReader();
+  const found = [];
+  for (;;) {
+    const some = await new Promise((done, failed) => reader.readEntries(done, failed));
+    if (!some.length) return found;
+    for (const e of some) found.push(...(await walk(e, `${path}${entry.name}/`)));
+  }
+}
+
+drop.addEventListener("dragover", (event) => {
+  event.preventDefault();
+  drop.dataset.over = "";
+});
+drop.addEventListener("dragleave", () => delete drop.dataset.over);
+drop.addEventListener("drop", async (event) => {
+  event.preventDefault();
+  delete drop.dataset.over;
+  const entries = [...event.dataTransfer.items].map((i) => i.webkitGetAsEntry()).filter(Boolean);
+  bringInAll((await Promise.all(entries.map((e) => walk(e)))).flat());
+});
+
+let reel;
+document.getElementById("list").addEventListener("mouseover", (event) => {
+  const image = event.target.closest("img[data-reel]");
+  if (!image || image === reel?.image) return;
+  stop();
+  const length = Number(image.dataset.length);
+  if (length < 2) return;
+  let frame = Number(image.dataset.still);
+  reel = { image, timer: setInterval(() => (image.src = `${image.dataset.reel}${(frame = (frame + 3) % length)}.jpg`), 125) };
+  image.addEventListener("mouseleave", stop, { once: true });
+});
+function stop() {
+  if (!reel) return;
+  clearInterval(reel.timer);
+  reel.image.src = `${reel.image.dataset.reel}${reel.image.dataset.still}.jpg`;
+  reel = null;
+}

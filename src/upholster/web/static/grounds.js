@@ -1,0 +1,41 @@
+/** The choice of what a result is laid over, kept by whoever asks. */
+
+export function groundPicker(current, changed) {
+  const group = document.getElementById("grounds");
+  const footage = document.getElementById("ground-footage");
+  const any = document.getElementById("any-colour");
+
+  function mark() {
+    for (const dot of group.querySelectorAll(".dot")) {
+      const on = current.ground === dot.dataset.ground && (current.ground !== "colour" || current.colour === dot.dataset.colour);
+      dot.setAttribute("aria-pressed", on);
+      if (dot.dataset.colour) dot.style.background = dot.dataset.colour;
+    }
+    footage.value = current.ground === "footage" ? current.footage : "";
+    if (current.ground === "colour") any.value = current.colour;
+  }
+  function choose(ground) {
+    Object.assign(current, ground);
+    mark();
+    changed(current);
+  }
+  group.addEventListener("click", (event) => {
+    const dot = event.target.closest(".dot");
+    if (dot) choose({ ground: dot.dataset.ground, colour: dot.dataset.colour || current.colour });
+  });
+  any.addEventListener("input", () => choose({ ground: "colour", colour: any.value }));
+  footage.addEventListener("change", () => choose(footage.value ? { ground: "footage", footage: footage.value } : { ground: "checker" }));
+  mark();
+}
+
+/** Lay a ground into an element; for a clip, its frame in step with `frame`. */
+export function layGround(element, choice, frame = 0) {
+  element.classList.toggle("checker", choice.ground === "checker");
+  element.style.backgroundColor = choice.ground === "colour" ? choice.colour : "";
+  element.style.backgroundImage = "";
+  if (choice.ground === "footage") {
+    const option = document.querySelector(`#ground-footage option[value="${Number(choice.footage)}"]`);
+    if (!option) return;
+    element.style.backgroundImage = `url(/footage/${Number(choice.footage)}/frame/${frame % Number(option.dataset.length)}.jpg)`;
+  }
+}

@@ -1,0 +1,15 @@
+/** The page's ground, the same under every clip and kept for the next visit. */
+
+import { groundPicker, layGround } from "./grounds.js";
+
+const choice = { ground: "checker", colour: "#c026a8", ...JSON.parse(localStorage.getItem("stockroom-ground") || "{}") };
+
+function lay() {
+  for (const element of document.querySelectorAll(".ground")) layGround(element, choice);
+}
+groundPicker(choice, () => {
+  localStorage.setItem("stockroom-ground", JSON.stringify(choice));
+  lay();
+});
+document.body.addEventListener("htmx:afterSwap", lay);
+lay();

@@ -1,0 +1,51 @@
+"""The queue's tasks: each calls one use case."""
+
+import logging
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import procrastinate
+from sqlalchemy.exc import OperationalError
+
+from upholster.store.session import address
+from upholster.studio import bring_in, queue, renders
+
+app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address()))
+
+#: A database that went away comes back; the work is then simply done again.
+_again = procrastinate.RetryStrategy(max_attempts=20, wait=3, retry_exceptions=[OperationalError])
+
+
+log = logging.getLogger(__name__)
+
+_SORRY = "Something went wrong inside Upholster; the log says what. Try again, and report it if it stays."
+
+
+@contextmanager
+def _or(give_up: Callable[[str], None]) -> Iterator[None]:
+    """An error nobody foresaw ends the work with a sentence instead of being tried for ever."""
+    try:
+        yield
+    except OperationalError:
+        raise
+    except Exception:
+        log.exception("a task failed")
+        give_up(_SORRY)
+
+
+@app.task(name=queue.READ, retry=_again)
+def read_footage(footage_id: int) -> None:
+    with _or(lambda problem: bring_in.give_up(footage_id, problem)):
+        bring_in.read(footage_id)
+
+
+@app.task(name=queue.RANGE, retry=_again)
+def render_range(render_id: int, position: int) -> None:
+    with _or(lambda problem: renders.fail(render_id, problem)):
+        renders.make_range(render_id, position)
+
+
+@app.task(name=queue.FINISH, retry=_again)
+def finish_render(render_id: int) -> None:
+    with _or(lambda problem: renders.fail(render_id, problem)):
+        renders.finish(render_id)

@@ -1,0 +1,53 @@
+"""A worker: runs tasks, and takes up what killed workers left behind."""
+
+import asyncio
+import logging
+import os
+
+from upholster.studio import renders, stock
+from upholster.work.tasks import app
+
+log = logging.getLogger(__name__)
+
+#: Seconds without a sign of life after which a worker's job is given to another.
+SILENT = float(os.environ.get("UPHOLSTER_STALLED_SECONDS", 15))
+
+
+async def _mend() -> None:
+    """Put the jobs of dead workers back, then ask for any work nobody asked for."""
+    while True:
+        try:
+            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=SILENT):
+                log.info("taking up job %s again", job.id)
+                await app.job_manager.retry_job(job)
+            await asyncio.to_thread(renders.mend)
+            await asyncio.to_thread(stock.empty_bin)
+        except Exception:
+            log.exception("mending did not work this time")
+        await asyncio.sleep(SILENT / 3)
+
+
+async def _work(concurrency: int) -> None:
+    async with app.open_async():
+        mending = asyncio.create_task(_mend())
+        try:
+            await app.run_worker_async(
+                concurrency=concurrency,
+                install_signal_handlers=True,
+                update_heartbeat_interval=SILENT / 4,
+                stalled_worker_timeout=SILENT,
+                fetch_job_polling_interval=2.0,
+                shutdown_graceful_timeout=1.0,
+            )
+        finally:
+            mending.cancel()
+
+
+def main() -> None:
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    logging.getLogger("procrastinate").setLevel(logging.WARNING)
+    asyncio.run(_work(int(os.environ.get("UPHOLSTER_WORKERS", os.cpu_count() or 1))))
+
+
+if __name__ == "__main__":
+    main()
