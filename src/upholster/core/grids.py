@@ -12,50 +12,40 @@ Plane = NDArray[np.float32]
 
 
 class Laid(NamedTuple):
-    """A grid laid over a picture: its cells, and where each pixel lies between their centres.
+    """A grid laid over a picture, ready to be read a picture row at a time.
 
-    The indices are unsigned, so the compiled loops need no check for negative ones.
+    Attributes
+    ----------
+    rows : (n, grid rows, picture width) float32
+        The grid, interpolated across already: few rows, so this is cheap, and what remains for
+        each picture row is a blend of two of them.
+    above : (picture height,) uint32
+        The grid row above each picture row; unsigned, so compiled loops need no negative check.
+    weight : (picture height,) float32
+        How far each picture row lies towards the grid row below.
     """
 
-    cells: Plane
-    across: NDArray[np.uint32]
-    across_weight: Plane
-    down: NDArray[np.uint32]
-    down_weight: Plane
+    rows: Plane
+    above: NDArray[np.uint32]
+    weight: Plane
 
 
 def lay(cells: Plane, width: int, height: int) -> Laid:
-    """Lay ``(n, rows, columns)`` cells over a picture; beyond the outer centres they are held."""
-    return Laid(cells, *_between(width, cells.shape[2]), *_between(height, cells.shape[1]))
-
-
-def _between(size: int, cells: int) -> tuple[NDArray[np.uint32], Plane]:
-    at = np.clip((np.arange(size) + 0.5) * cells / size - 0.5, 0, max(cells - 1, 0))
-    cell = np.floor(at).astype(np.uint32)
-    return cell, (at - cell).astype(np.float32)
+    """Lay ``(n, rows, columns)`` cells over a picture, bilinear; beyond the outer centres they are held."""
+    rows = enlarge(cells, width, cells.shape[1])
+    at = np.clip((np.arange(height) + 0.5) * cells.shape[1] / height - 0.5, 0, cells.shape[1] - 1)
+    above = np.floor(at).astype(np.uint32)
+    return Laid(rows, above, (at - above).astype(np.float32))
 
 
 @inlined
-def row_buffer(grid):
-    """Room for `read_row`: a grid row and one cell more, and a picture row."""
-    return np.empty(grid.cells.shape[2] + 1, np.float32), np.empty(grid.across.shape[0], np.float32)
-
-
-@inlined
-def read_row(grid, channel, j, narrow, wide):
-    """Row `j` of the picture a grid stands for, into `wide`; first at the grid's width, then across."""
-    one = np.float32(1)
-    rows, columns = grid.cells.shape[1], grid.cells.shape[2]
-    top = grid.down[j]
-    low = min(top + np.uint32(1), np.uint32(rows - 1))
-    t = grid.down_weight[j]
-    for i in range(columns):
-        narrow[i] = grid.cells[channel, top, i] * (one - t) + grid.cells[channel, low, i] * t
-    narrow[columns] = narrow[columns - 1]
-    for i in range(wide.shape[0]):
-        cell = grid.across[i]
-        u = grid.across_weight[i]
-        wide[i] = narrow[cell] * (one - u) + narrow[cell + np.uint32(1)] * u
+def read_row(grid, channel, j, out):
+    """Row `j` of the picture a laid grid stands for."""
+    above = grid.above[j]
+    below = min(above + np.uint32(1), np.uint32(grid.rows.shape[1] - 1))
+    upper, lower, t = grid.rows[channel, above], grid.rows[channel, below], grid.weight[j]
+    for i in range(out.shape[0]):
+        out[i] = upper[i] + (lower[i] - upper[i]) * t
 
 
 def area(picture: Plane, width: int, height: int) -> Plane:

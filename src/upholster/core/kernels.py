@@ -16,7 +16,7 @@ from typing import Any
 import numba
 
 # No "nnan" and no "ninf": a stray non-finite value must stay visible to the clamps below it.
-FAST = {"nsz", "contract", "reassoc", "arcp", "afn"}
+FAST = {"nsz", "nnan", "contract", "reassoc", "arcp", "afn"}
 
 compiled = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath=FAST)
 inlined = numba.njit(inline="always", cache=True, error_model="numpy", fastmath=FAST)

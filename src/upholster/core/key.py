@@ -65,7 +65,8 @@ def key(
         plate = np.nan_to_num(plate, nan=0.0, posinf=1.0, neginf=0.0)
     glow = screen.kind in ("dark", "light")
     base: tuple[Hashable, ...] = ("screen", screen)
-    pulled = memo(base, lambda: pull(plate, screen.kind, known))
+    subject = memo((*base, "subject"), lambda: subject_colours(plate, screen.kind, known))
+    pulled = memo(base, lambda: pull(plate, screen.kind, known, subject))
 
     chosen = {"clear": 0.0, "solid": 1.0, "opacity": 0.0} if matte.paused else matte.at(frame)
     if not glow:
@@ -84,7 +85,6 @@ def key(
     if colour.paused:
         return Keyed(plate, alpha, pulled)
     tint = colour.at(frame)
-    subject = memo(("subject", screen), lambda: subject_colours(plate, screen.kind, known))
     rgb = memo(
         (*base, "colour", *tint.values(), colour.keep_luma),
         lambda: edge_colour(plate, cover, screen.kind, known, subject, keep_luma=colour.keep_luma, **tint),

@@ -1,8 +1,8 @@
 """Between component video (Y'CbCr planes) and planar RGB, exact to rounding.
 
-Chroma is reconstructed with the four-tap Catmull-Rom spline (Keys 1981, "Cubic convolution
-interpolation for digital image processing", a = -1/2) at the sampling position the file states
-(ITU-T H.273 table 8, "chroma_sample_loc_type").
+Subsampled chroma is guided by luma (`chroma`); its maps are interpolated with the four-tap
+Catmull-Rom spline (Keys 1981, "Cubic convolution interpolation for digital image processing",
+a = -1/2) at the sampling position the file states (ITU-T H.273 table 8).
 """
 
 from typing import NamedTuple
@@ -10,8 +10,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.chroma import fit_lines, luma_at_chroma
 from upholster.core.colour import Matrix, Range, Siting, luma_weights, quantisation
-from upholster.core.kernels import compiled, over_rows
+from upholster.core.kernels import compiled, inlined, over_rows
 
 #: Position of the first chroma sample, in luma samples, for a subsampling of two.
 _SITING = {
@@ -56,32 +57,49 @@ def chroma_taps(size: int, chroma_size: int, offset: float) -> Taps:
     return Taps(index.astype(np.int32), weight.astype(np.float32))
 
 
+@inlined
+def _spline_row(plane, down, j, out):
+    """Row `j` of the picture, still at the plane's own width."""
+    a, b, c, d = down.source[j, 0], down.source[j, 1], down.source[j, 2], down.source[j, 3]
+    p, q, r, s = down.weight[j, 0], down.weight[j, 1], down.weight[j, 2], down.weight[j, 3]
+    for i in range(out.shape[0]):
+        out[i] = p * plane[a, i] + q * plane[b, i] + r * plane[c, i] + s * plane[d, i]
+
+
+@inlined
+def _spline_at(row, across, i):
+    s, w = across.source, across.weight
+    return w[i, 0] * row[s[i, 0]] + w[i, 1] * row[s[i, 1]] + w[i, 2] * row[s[i, 2]] + w[i, 3] * row[s[i, 3]]
+
+
 @compiled
-def _to_rgb(y, cb, cr, xi, xw, yi, yw, ly, ls, co, cs, red, grn_b, grn_r, blu, out, first, end):
-    height, width = y.shape
-    cwidth = cb.shape[1]
-    row_b = np.empty(cwidth, np.float32)
-    row_r = np.empty(cwidth, np.float32)
-    flat = cwidth == width
+def _guided_to_rgb(luma, cb, cr, across, down, red, green_b, green_r, blue, out, first, end):
+    """`cb` and `cr` are lines over luma: chroma = slope * luma + offset, on the chroma grid."""
+    width = cb.slope.shape[1]
+    slope_b, offset_b = np.empty(width, np.float32), np.empty(width, np.float32)
+    slope_r, offset_r = np.empty(width, np.float32), np.empty(width, np.float32)
     for j in range(first, end):
-        a, b, c, d = yi[j, 0], yi[j, 1], yi[j, 2], yi[j, 3]
-        p, q, r, s = yw[j, 0], yw[j, 1], yw[j, 2], yw[j, 3]
-        for i in range(cwidth):
-            row_b[i] = (p * cb[a, i] + q * cb[b, i] + r * cb[c, i] + s * cb[d, i] - co) * cs
-            row_r[i] = (p * cr[a, i] + q * cr[b, i] + r * cr[c, i] + s * cr[d, i] - co) * cs
-        for i in range(width):
-            if flat:
-                u = row_b[i]
-                v = row_r[i]
-            else:
-                e, f, g, h = xi[i, 0], xi[i, 1], xi[i, 2], xi[i, 3]
-                k, m, n, o = xw[i, 0], xw[i, 1], xw[i, 2], xw[i, 3]
-                u = k * row_b[e] + m * row_b[f] + n * row_b[g] + o * row_b[h]
-                v = k * row_r[e] + m * row_r[f] + n * row_r[g] + o * row_r[h]
-            luma = (y[j, i] - ly) * ls
-            out[0, j, i] = luma + red * v
-            out[1, j, i] = luma - grn_b * u - grn_r * v
-            out[2, j, i] = luma + blu * u
+        _spline_row(cb.slope, down, j, slope_b)
+        _spline_row(cb.offset, down, j, offset_b)
+        _spline_row(cr.slope, down, j, slope_r)
+        _spline_row(cr.offset, down, j, offset_r)
+        for i in range(luma.shape[1]):
+            y = luma[j, i]
+            u = _spline_at(slope_b, across, i) * y + _spline_at(offset_b, across, i)
+            v = _spline_at(slope_r, across, i) * y + _spline_at(offset_r, across, i)
+            out[0, j, i] = y + red * v
+            out[1, j, i] = y - green_b * u - green_r * v
+            out[2, j, i] = y + blue * u
+
+
+@compiled
+def _full_to_rgb(luma, cb, cr, red, green_b, green_r, blue, out, first, end):
+    for j in range(first, end):
+        for i in range(luma.shape[1]):
+            y, u, v = luma[j, i], cb[j, i], cr[j, i]
+            out[0, j, i] = y + red * v
+            out[1, j, i] = y - green_b * u - green_r * v
+            out[2, j, i] = y + blue * u
 
 
 def to_rgb(
@@ -113,32 +131,19 @@ def to_rgb(
     """
     kr, kg, kb = luma_weights(matrix)
     q = quantisation(depth, code_range)
-    height, width = y.shape
-    left, top = _SITING[siting]
-    across = chroma_taps(width, cb.shape[1], left)
-    down = chroma_taps(height, cb.shape[0], top)
-    out = np.empty((3, height, width), np.float32)
     f = np.float32
-    over_rows(
-        _to_rgb,
-        height,
-        y,
-        cb,
-        cr,
-        across.source,
-        across.weight,
-        down.source,
-        down.weight,
-        f(q.luma_offset),
-        f(1 / q.luma_scale),
-        f(q.chroma_offset),
-        f(1 / q.chroma_scale),
-        f(2 * (1 - kr)),
-        f(2 * (1 - kb) * kb / kg),
-        f(2 * (1 - kr) * kr / kg),
-        f(2 * (1 - kb)),
-        out,
-    )
+    luma = (y.astype(f) - f(q.luma_offset)) * f(1 / q.luma_scale)
+    blue, red = ((c.astype(f) - f(q.chroma_offset)) * f(1 / q.chroma_scale) for c in (cb, cr))
+    weights = f(2 * (1 - kr)), f(2 * (1 - kb) * kb / kg), f(2 * (1 - kr) * kr / kg), f(2 * (1 - kb))
+    height, width = y.shape
+    out = np.empty((3, height, width), f)
+    if cb.shape == y.shape:
+        over_rows(_full_to_rgb, height, luma, blue, red, *weights, out)
+        return out
+    left, top = _SITING[siting]
+    across, down = chroma_taps(width, cb.shape[1], left), chroma_taps(height, cb.shape[0], top)
+    lines = fit_lines(luma_at_chroma(luma, cb.shape, (top == 0, left == 0)), blue, red)
+    over_rows(_guided_to_rgb, height, luma, *lines, across, down, *weights, out)
     return out
 
 

@@ -8,11 +8,21 @@ from numpy.typing import NDArray
 
 from upholster.core.grids import spread
 from upholster.core.recipe import Screen
-from upholster.core.screen.metric import to_metric
+from upholster.core.screen.metric import LUMA_WEIGHT, chroma, to_metric
 from upholster.core.screen.propose import primary
 from upholster.core.screen.survey import Survey
 
 Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+#: Departure from a dark or light ground that is still ground.
+_NEAR = 0.03
+#: Roughness a smooth cell may have above the grain.
+_ROUGH = 0.004
+#: Share of the purity nearby below which a cell is taken to be veiled.
+_PURE = 0.9
+#: The part of the picture's shorter side that "nearby" spans.
+_NEIGHBOURHOOD = 6
 
 
 class ScreenKnowledge(NamedTuple):
@@ -39,50 +49,73 @@ class ScreenKnowledge(NamedTuple):
 def measure_screen(survey: Survey, screen: Screen) -> ScreenKnowledge | None:
     """Clean plate and noise of a surveyed shot; None where the screen has no colour to go by.
 
-    Cells whose colour is close to one of the screen's colours, and smooth, are averaged over the
-    frames. What the subject always hides is filled in from around it. A second pass takes in
-    cells that fit the local plate although they are far from the nominal colour: shade, a fold,
-    the floor.
+    Cells close to the screen's colours, smooth, and as pure as the screen around them are averaged
+    over the frames; a thin veil or a soft shadow's edge is near the screen's colour but less pure.
+    What the subject always hides is filled in from around it.
     """
     if screen.kind == "none" or not screen.colours:
         return None
-    mean, rough = survey.mean, survey.deviation.mean(axis=1)
-    metric = np.stack([to_metric(m) for m in mean])
-    nominal = to_metric(np.array(screen.colours, np.float32).T)
-    distance = np.min([np.linalg.norm(metric - c[None, :, None, None], axis=1) for c in nominal.T], axis=0)
-    smooth = (
-        rough
-        < 3 * float(np.median(rough[distance < _reach(nominal)] if (distance < _reach(nominal)).any() else rough))
-        + 0.004
-    )
-    trusted = (distance < _reach(nominal)) & smooth
-    plate = _average(mean, trusted)
-    if plate is None:
-        colour = np.mean(screen.colours, axis=0).astype(np.float32)
-        plate = np.broadcast_to(colour[:, None, None], mean.shape[1:]).copy()
-    else:
-        local = np.linalg.norm(metric - to_metric(plate)[None], axis=1)
-        trusted = smooth & (local < 0.5 * _reach(nominal))
-        plate = _average(mean, trusted) if trusted.any() else plate
-        assert plate is not None
-    spread_of = np.linalg.norm(to_metric(plate) - to_metric(plate).mean(axis=(1, 2), keepdims=True), axis=0)
-    grain = rough[trusted] if trusted.any() else rough.ravel()
-    return ScreenKnowledge(plate, float(np.median(grain)), primary(screen.colours), float(spread_of.max()))
+    colours = np.array(screen.colours, np.float32).T
+    if screen.kind in ("dark", "light"):
+        plate = _bare_ground(survey.mean, np.float32(1 if screen.kind == "dark" else -1))
+        near = np.abs(survey.mean - plate).max(axis=1) < _NEAR
+        return _known(plate, survey, near, screen)
+    metric = np.stack([to_metric(m) for m in survey.mean])
+    distance = np.min([_distance(metric, c) for c in to_metric(colours).T], axis=0)
+    near = distance < _reach(colours)
+    rough = survey.deviation.mean(axis=1)
+    smooth = rough < 3 * float(np.median(rough[near] if near.any() else rough)) + _ROUGH
+    trusted = near & smooth & _pure(metric, near & smooth)
+    if not trusted.any():
+        flat = np.broadcast_to(colours.mean(axis=1)[:, None, None], survey.mean.shape[1:]).copy()
+        return _known(flat, survey, near, screen)
+    return _known(_average(survey.mean, trusted), survey, trusted, screen)
 
 
-def _reach(nominal: Plane) -> float:
-    """How far from the nominal colour a cell may lie and still be screen: a share of its strength."""
-    return max(0.05, 0.35 * float(np.linalg.norm(nominal[1:], axis=0).mean()))
+def _known(plate: Plane, survey: Survey, trusted: Mask, screen: Screen) -> ScreenKnowledge:
+    rough = survey.deviation.mean(axis=1)
+    grain = float(np.median(rough[trusted] if trusted.any() else rough))
+    metric = to_metric(plate)
+    uneven = float(np.linalg.norm(metric - metric.mean(axis=(1, 2), keepdims=True), axis=0).max())
+    return ScreenKnowledge(plate, grain, primary(screen.colours), uneven)
 
 
-def _average(mean: Plane, trusted: NDArray[np.bool_]) -> Plane | None:
+def _distance(metric: Plane, colour: Plane) -> Plane:
+    return np.linalg.norm(metric - colour[None, :, None, None], axis=1)
+
+
+def _reach(colours: Plane) -> float:
+    """How far from a nominal colour a cell may lie and still be screen: a share of its strength."""
+    return max(0.05, 0.35 * float(chroma(colours).mean()))
+
+
+def _pure(metric: Plane, candidates: Mask) -> Mask:
+    """Where a cell is about as pure as the screen nearby ever gets.
+
+    Purity is colour difference over luma: shade scales both alike, a veil or haze lowers it.
+    """
+    luma = np.maximum(metric[:, 0] / LUMA_WEIGHT, np.float32(0.02))
+    purity = np.where(candidates, np.hypot(metric[:, 1], metric[:, 2]) / luma, np.float32(0))
+    best = purity.max(axis=0)
+    around = 2 * (min(best.shape) // _NEIGHBOURHOOD) + 1
+    envelope = cv2.dilate(best, np.ones((around, around), np.uint8))
+    return purity > _PURE * np.maximum(best, envelope)
+
+
+def _bare_ground(mean: Plane, sign: np.float32) -> Plane:
+    """The darkest (sign +1) or lightest (-1) a ground gets, in time and nearby: light only adds, ink only takes."""
+    low = np.quantile(mean * sign, 0.1, axis=0).astype(np.float32)
+    around = np.ones((2 * (low.shape[1] // 4) + 1,) * 2, np.uint8)
+    opened = np.stack([cv2.GaussianBlur(cv2.erode(c, around), (0, 0), low.shape[1] / 8) for c in low])
+    return np.minimum(opened, low) * sign
+
+
+def _average(mean: Plane, trusted: Mask) -> Plane:
     """Mean over the frames where a cell is trusted, and over its trusted neighbours."""
     # A cell next to one that is not screen may hold a sliver of the subject.
     sure = np.stack([cv2.erode(t.astype(np.uint8), np.ones((3, 3), np.uint8)) for t in trusted]).astype(np.float32)
     if not sure.any():
         sure = trusted.astype(np.float32)
-    if not sure.any():
-        return None
     count = sure.sum(axis=0)
     mass = cv2.GaussianBlur(count, (0, 0), 1.0)
     total = np.stack([cv2.GaussianBlur((mean[:, c] * sure).sum(axis=0), (0, 0), 1.0) for c in range(3)])

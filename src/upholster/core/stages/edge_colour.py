@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
-from upholster.core.grids import lay, read_row, row_buffer
+from upholster.core.grids import lay, read_row
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.recipe import Kind
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -20,7 +20,7 @@ def edge_colour(
     plate: Plane,
     cover: Plane,
     kind: Kind,
-    known: ScreenKnowledge | None,
+    known: ScreenKnowledge,
     subject: Plane,
     *,
     unmix: float,
@@ -45,8 +45,6 @@ def edge_colour(
     primary is limited to a blend of the other two; with `keep_luma` the light taken out is
     given back in equal parts to all three primaries.
     """
-    if kind == "none" or known is None:
-        return plate
     height, width = cover.shape
     out = np.empty_like(plate)
     tells = _GLOW_TELLS if kind in ("dark", "light") else _TELLS
@@ -61,13 +59,13 @@ def edge_colour(
 
 @compiled
 def _unmix(plate, cover, screen, subject, lean_rate, unmix, out, first, end):
-    narrow, back = row_buffer(screen)
-    small, near = row_buffer(subject)
+    back = np.empty(out.shape[-1], np.float32)
+    near = np.empty(out.shape[-1], np.float32)
     one, zero = np.float32(1), np.float32(0)
     for j in range(first, end):
         for c in range(3):
-            read_row(screen, c, j, narrow, back)
-            read_row(subject, c, j, small, near)
+            read_row(screen, c, j, back)
+            read_row(subject, c, j, near)
             for i in range(cover.shape[1]):
                 alpha = cover[j, i]
                 seen = plate[c, j, i]

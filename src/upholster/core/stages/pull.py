@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.grids import area, lay, read_row, resize, row_buffer, spread
+from upholster.core.grids import area, lay, read_row, resize, spread
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.recipe import Kind
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -15,11 +15,15 @@ Plane = NDArray[np.float32]
 SUBJECT_GRID = 320
 
 
-def pull(plate: Plane, kind: Kind, known: ScreenKnowledge | None) -> Plane:
-    """Coverage 0..1 of the subject in ``(3, h, w)`` `plate`, before any choice of clear and solid."""
+def pull(plate: Plane, kind: Kind, known: ScreenKnowledge, subject: Plane | None = None) -> Plane:
+    """Coverage 0..1 of the subject in ``(3, h, w)`` `plate`, before any choice of clear and solid.
+
+    Parameters
+    ----------
+    subject : (3, rows, columns) float32 or None
+        What `subject_colours` found in this plate; found here where not given.
+    """
     height, width = plate.shape[1:]
-    if kind == "none" or known is None:
-        return np.ones((height, width), np.float32)
     out = np.empty((height, width), np.float32)
     screen = lay(known.plate, width, height)
     if kind == "dark":
@@ -27,8 +31,9 @@ def pull(plate: Plane, kind: Kind, known: ScreenKnowledge | None) -> Plane:
     elif kind == "light":
         over_rows(_absorption, height, plate, screen, out)
     else:
-        subject = lay(subject_colours(plate, kind, known), width, height)
-        over_rows(_projection, height, plate, screen, subject, TO_METRIC.T @ TO_METRIC, out)
+        if subject is None:
+            subject = subject_colours(plate, kind, known)
+        over_rows(_projection, height, plate, screen, lay(subject, width, height), TO_METRIC.T @ TO_METRIC, out)
     return out
 
 
@@ -74,12 +79,12 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
 @compiled
 def _emission(plate, screen, out, first, end):
     """alpha = max over primaries of (C - B) / (1 - B): the least coverage whose colour stays within 1."""
-    narrow, wide = row_buffer(screen)
+    wide = np.empty(out.shape[-1], np.float32)
     one = np.float32(1)
     for j in range(first, end):
         out[j] = np.float32(0)
         for c in range(3):
-            read_row(screen, c, j, narrow, wide)
+            read_row(screen, c, j, wide)
             for i in range(out.shape[1]):
                 cover = (plate[c, j, i] - wide[i]) / max(one - wide[i], np.float32(1e-3))
                 out[j, i] = min(max(out[j, i], cover), one)
@@ -88,11 +93,11 @@ def _emission(plate, screen, out, first, end):
 @compiled
 def _absorption(plate, screen, out, first, end):
     """alpha = max over primaries of (B - C) / B: the mirror of emission."""
-    narrow, wide = row_buffer(screen)
+    wide = np.empty(out.shape[-1], np.float32)
     for j in range(first, end):
         out[j] = np.float32(0)
         for c in range(3):
-            read_row(screen, c, j, narrow, wide)
+            read_row(screen, c, j, wide)
             for i in range(out.shape[1]):
                 cover = (wide[i] - plate[c, j, i]) / max(wide[i], np.float32(1e-3))
                 out[j, i] = min(max(out[j, i], cover), np.float32(1))
@@ -101,18 +106,18 @@ def _absorption(plate, screen, out, first, end):
 @compiled
 def _projection(plate, screen, subject, metric, out, first, end):
     """alpha = <C - B, F - B> / <F - B, F - B>, local B and F, in the key's metric, within 0..1."""
-    narrow, br = row_buffer(screen)
+    br = np.empty(out.shape[-1], np.float32)
     bg, bb = np.empty_like(br), np.empty_like(br)
-    near, fr = row_buffer(subject)
+    fr = np.empty(out.shape[-1], np.float32)
     fg, fb = np.empty_like(br), np.empty_like(br)
     m = metric
     for j in range(first, end):
-        read_row(screen, 0, j, narrow, br)
-        read_row(screen, 1, j, narrow, bg)
-        read_row(screen, 2, j, narrow, bb)
-        read_row(subject, 0, j, near, fr)
-        read_row(subject, 1, j, near, fg)
-        read_row(subject, 2, j, near, fb)
+        read_row(screen, 0, j, br)
+        read_row(screen, 1, j, bg)
+        read_row(screen, 2, j, bb)
+        read_row(subject, 0, j, fr)
+        read_row(subject, 1, j, fg)
+        read_row(subject, 2, j, fb)
         for i in range(out.shape[1]):
             dr, dg, db = fr[i] - br[i], fg[i] - bg[i], fb[i] - bb[i]
             vr = m[0, 0] * dr + m[0, 1] * dg + m[0, 2] * db

@@ -1,0 +1,104 @@
+"""Takes the pictures in docs/screenshots from a running Upholster with its demo data.
+
+Run `bin/start`, then ``.venv/bin/python docs/take_screenshots.py [ADDRESS] [NAME ...]``.
+"""
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+FOLDER = Path(__file__).parent / "screenshots"
+
+
+def drawn(page: Page) -> None:
+    """Wait until pictures have stopped arriving."""
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(900)
+
+
+def open_bench(page: Page, name: str) -> None:
+    page.goto("/footage")
+    page.get_by_role("link", name=f"Open {name} on the Bench").click()
+    drawn(page)
+
+
+def footage(page: Page) -> None:
+    page.goto("/footage")
+    drawn(page)
+
+
+def bench(page: Page) -> None:
+    open_bench(page, "marionette")
+    page.get_by_label("Frame number").fill("20")
+    page.get_by_label("Frame number").press("Enter")
+    page.locator("#views [data-view=result]").click()
+    page.locator("#ground-footage").select_option(label="attic-stage")
+    drawn(page)
+
+
+def bench_matte(page: Page) -> None:
+    bench(page)
+    page.locator("#views [data-view=matte]").click()
+    page.get_by_title("Matte (3)").click()
+    drawn(page)
+    page.mouse.move(760, 200)
+    page.wait_for_timeout(400)
+
+
+def bench_split(page: Page) -> None:
+    bench(page)
+    page.locator("#views [data-view=split]").click()
+    page.locator("#grounds [data-colour='#808080']").click()
+    page.get_by_title("Screen (2)").click()
+    drawn(page)
+
+
+def bench_dark(page: Page) -> None:
+    open_bench(page, "sparks")
+    page.get_by_label("Frame number").fill("30")
+    page.get_by_label("Frame number").press("Enter")
+    page.locator("#ground-footage").select_option(label="night-harbour")
+    drawn(page)
+
+
+def stockroom(page: Page) -> None:
+    page.goto("/stockroom")
+    page.locator("#ground-footage").select_option(label="attic-stage")
+    drawn(page)
+
+
+def renders(page: Page) -> None:
+    page.goto("/renders")
+    drawn(page)
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "footage": footage,
+    "bench": bench,
+    "bench-matte": bench_matte,
+    "bench-split": bench_split,
+    "bench-dark": bench_dark,
+    "renders": renders,
+    "stockroom": stockroom,
+}
+
+
+def main() -> None:
+    asked = sys.argv[1:]
+    address = asked.pop(0) if asked and asked[0].startswith("http") else "http://127.0.0.1:8750"
+    FOLDER.mkdir(exist_ok=True)
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+        page = browser.new_page(base_url=address, viewport={"width": 1280, "height": 800})
+        page.on("console", lambda m: print(m.type, m.text) if m.type in ("error", "warning") else None)
+        page.on("pageerror", lambda e: print("page error:", e))
+        for name in asked or VIEWS:
+            VIEWS[name](page)
+            page.screenshot(path=FOLDER / f"{name}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
