@@ -11,9 +11,9 @@ class Keyframe(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
-    frame: int = Field(ge=0)
-    value: float
-    next: Literal["hold", "linear", "smooth"] = "linear"
+    frame: int = Field(ge=0, description="Frame of the footage.")
+    value: float = Field(description="The number there.")
+    next: Literal["hold", "linear", "smooth"] = Field(default="linear", description="How to reach the next keyframe.")
 
 
 Number = float | tuple[Keyframe, ...]

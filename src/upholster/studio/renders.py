@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from sqlalchemy import select, update
+from sqlalchemy.orm import selectinload
 
 from upholster.core.recipe import Recipe
 from upholster.media.errors import MediaError
@@ -223,7 +224,7 @@ def mend(only: int | None = None) -> None:
 
 def all_renders() -> list[Render]:
     with session() as db:
-        return list(db.scalars(select(Render).order_by(Render.id.desc())).unique())
+        return list(db.scalars(select(Render).options(selectinload(Render.ranges)).order_by(Render.id.desc())))
 
 
 class Standing(NamedTuple):
