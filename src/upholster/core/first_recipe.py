@@ -2,7 +2,9 @@
 
 from typing import NamedTuple
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from upholster.core.recipe import Matte, Recipe, Screen
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
@@ -47,7 +49,12 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
         clear = min(0.1, GRAIN * known.noise)
         return Matte(clear=round(clear, 3), solid=1.0)
     clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
-    pulled = np.concatenate([pull(mean, screen.kind, known).ravel() for mean in survey.mean])
-    inside = pulled[pulled > 0.75]
-    solid = float(np.clip(np.quantile(inside, 0.05) if inside.size > 50 else 0.95, 0.8, 0.98))
+    inside = np.concatenate([_inside(pull(mean, screen.kind, known)) for mean in survey.mean])
+    solid = float(np.clip(np.quantile(inside, 0.02) - 0.01, 0.8, 0.98)) if inside.size > 50 else 0.98
     return Matte(clear=round(clear, 3), solid=round(solid, 3))
+
+
+def _inside(pulled: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Coverage of the cells well inside the subject, away from its edges."""
+    deep = cv2.erode((pulled > 0.75).astype(np.uint8), np.ones((5, 5), np.uint8))
+    return pulled[deep > 0]

@@ -16,6 +16,9 @@ from upholster.core.stages.pull import pull, subject_colours
 Plane = NDArray[np.float32]
 T = TypeVar("T")
 
+#: No encoded picture goes beyond this; a file that does is broken.
+_SANE = 16.0
+
 #: Keeps what a stage computed: called with the settings of that stage and all before it.
 Memo = Callable[[Hashable, Callable[[], T]], T]
 
@@ -47,7 +50,7 @@ def key(
     Parameters
     ----------
     plate : (3, h, w) float32
-        Encoded RGB. Not-a-number and infinite values are taken as black and clipped.
+        Encoded RGB. Not-a-number is taken as black, and absurdly large values are clipped.
     known : ScreenKnowledge or None
         What `measure_screen` found for this shot and ``recipe.screen``.
     scale : float
@@ -61,8 +64,8 @@ def key(
     if screen.paused or screen.kind == "none" or known is None:
         solid = np.ones(plate.shape[1:], np.float32) if carried is None else carried
         return Keyed(plate, solid, solid)
-    if not np.isfinite(plate.sum()):
-        plate = np.nan_to_num(plate, nan=0.0, posinf=1.0, neginf=0.0)
+    if not (plate.min() >= -_SANE and plate.max() <= _SANE):
+        plate = np.nan_to_num(plate, nan=0.0, posinf=_SANE, neginf=-_SANE).clip(-_SANE, _SANE)
     glow = screen.kind in ("dark", "light")
     base: tuple[Hashable, ...] = ("screen", screen)
     subject = memo((*base, "subject"), lambda: subject_colours(plate, screen.kind, known))

@@ -10,8 +10,8 @@ from upholster.core.kernels import compiled, over_rows
 
 Plane = NDArray[np.float32]
 
-#: Shifts are done with plain discs down to this rest, then with the sloped one.
-_SLOPED = 1.5
+#: Directions in which the fraction of a pixel is looked for.
+_DIRECTIONS = 16
 
 
 def edge(matte: Plane, *, shift: float, soften: float) -> Plane:
@@ -19,10 +19,9 @@ def edge(matte: Plane, *, shift: float, soften: float) -> Plane:
 
     Notes
     -----
-    Grey-scale dilation and erosion (Serra 1982, "Image Analysis and Mathematical Morphology",
-    chapter XII). The structuring function is flat within the radius and falls with a slope of one
-    per pixel outside it, so an edge one pixel wide moves by the exact fraction, and a radius of
-    zero changes nothing.
+    Grey-scale dilation and erosion by a disc (Serra 1982, "Image Analysis and Mathematical
+    Morphology", chapter XII): whole pixels with a disc of pixels, the fraction left over with the
+    largest bilinear value on a circle of that radius.
     """
     if abs(shift) > 1e-3:
         matte = _dilate(matte, shift) if shift > 0 else 1 - _dilate(1 - matte, -shift)
@@ -32,30 +31,33 @@ def edge(matte: Plane, *, shift: float, soften: float) -> Plane:
 
 
 def _dilate(matte: Plane, radius: float) -> Plane:
-    whole = math.floor(radius - _SLOPED) + 1 if radius > _SLOPED else 0
+    whole = math.floor(radius)
     if whole:
         disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * whole + 1, 2 * whole + 1))
         matte = cv2.dilate(matte, disc, borderType=cv2.BORDER_REPLICATE)
+    fraction = radius - whole
+    if fraction < 1e-3:
+        return matte
+    turns = np.arange(_DIRECTIONS, dtype=np.float32) * np.float32(2 * math.pi / _DIRECTIONS)
     out = np.empty_like(matte)
-    over_rows(_slope, matte.shape[0], matte, *_falls(radius - whole), out)
+    over_rows(
+        _circle, matte.shape[0], matte, np.cos(turns) * np.float32(fraction), np.sin(turns) * np.float32(fraction), out
+    )
     return out
 
 
-def _falls(radius: float) -> tuple[NDArray[np.int32], NDArray[np.int32], Plane]:
-    reach = math.ceil(radius + 1)
-    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1]
-    fall = np.maximum(np.hypot(x, y) - radius, 0)
-    near = (fall < 1) & (fall + np.hypot(x, y) > 0)
-    return y[near].astype(np.int32), x[near].astype(np.int32), fall[near].astype(np.float32)
-
-
 @compiled
-def _slope(matte, dy, dx, fall, out, first, end):
+def _circle(matte, dx, dy, out, first, end):
     height, width = matte.shape
     for j in range(first, end):
         out[j] = matte[j]
-        for n in range(dy.shape[0]):
-            row = matte[min(max(j + dy[n], 0), height - 1)]
-            x, drop = dx[n], fall[n]
-            for i in range(max(0, -x), min(width, width - x)):
-                out[j, i] = max(out[j, i], row[i + x] - drop)
+        for n in range(dx.shape[0]):
+            # The radius is below one, so every value lies between this pixel and its eight neighbours.
+            side = 1 if dx[n] > 0 else -1
+            row = matte[j]
+            other = matte[min(max(j + (1 if dy[n] > 0 else -1), 0), height - 1)]
+            u, v = abs(dx[n]), abs(dy[n])
+            a, b = (np.float32(1) - u) * (np.float32(1) - v), u * (np.float32(1) - v)
+            c, d = (np.float32(1) - u) * v, u * v
+            for i in range(max(0, -side), min(width, width - side)):
+                out[j, i] = max(out[j, i], a * row[i] + b * row[i + side] + c * other[i] + d * other[i + side])

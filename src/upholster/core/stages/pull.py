@@ -1,5 +1,6 @@
 """Pulling coverage out of a plate, given what is known of its screen."""
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,6 +14,8 @@ Plane = NDArray[np.float32]
 
 #: Longer side of the grid on which the subject's own colours are gathered.
 SUBJECT_GRID = 320
+#: How far, in cells of that grid, a half-covered cell may lie from one that is all subject.
+_NEARBY = 9
 
 
 def pull(plate: Plane, kind: Kind, known: ScreenKnowledge, subject: Plane | None = None) -> Plane:
@@ -71,9 +74,11 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
         cover = 1 - left / whole
         return np.clip((cover - np.float32(0.9)) * 20, 0, 1).astype(np.float32)
     away = np.linalg.norm(to_metric(cells) - to_metric(screen), axis=0)
-    strength = np.linalg.norm(to_metric(screen)[1:], axis=0)
-    bound = np.maximum(np.float32(0.6) * strength, np.float32(12 * known.noise + 0.05))
-    return np.clip((away / bound - 1) * 4, 0, 1).astype(np.float32)
+    # Half-covered cells lie between the screen and a cell nearby that is all subject.
+    peak = cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8))
+    least = np.float32(12 * known.noise + 0.03)
+    sure = np.clip((away / np.maximum(peak, least) - np.float32(0.8)) * 8, 0, 1) * np.clip(away / least - 1, 0, 1)
+    return sure.astype(np.float32)
 
 
 @compiled

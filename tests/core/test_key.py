@@ -1,0 +1,176 @@
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, shot
+
+from upholster.core.composite import over
+from upholster.core.first_recipe import first_look
+from upholster.core.kernels import row_bands
+from upholster.core.key import Keyed, key
+from upholster.core.recipe import Edge, Kind, Matte, Recipe, Screen
+from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
+from upholster.core.screen.propose import screen_name
+from upholster.core.screen.survey import survey
+from upholster.core.stages.edge import edge
+from upholster.core.stages.levels import levels
+
+Colour = tuple[float, float, float]
+
+
+def known_screen(colour: Colour, noise: float = 0.004) -> ScreenKnowledge:
+    return ScreenKnowledge(flat(colour, 16, 9), noise, int(np.argmax(colour)), 0.0)
+
+
+def automatic(plates: list[Plane], frame: int = 0) -> tuple[Keyed, Recipe]:
+    taken = survey(dict(enumerate(plates)))
+    recipe = first_look(taken).recipe
+    return key(plates[frame], recipe, frame, measure_screen(taken, recipe.screen)), recipe
+
+
+@pytest.mark.parametrize(
+    ("colour", "kind", "name"),
+    [
+        (GREEN, "screen", "green screen"),
+        (BLUE, "screen", "blue screen"),
+        (ORANGE, "colour", "even colour"),
+        ((0.02, 0.02, 0.02), "dark", "dark ground"),
+        ((0.96, 0.96, 0.95), "light", "light ground"),
+    ],
+)
+def test_the_ground_is_recognised_and_keyed_with_no_recipe(colour: Colour, kind: Kind, name: str) -> None:
+    subject = SKIN if kind != "light" else (0.02, 0.03, 0.05)
+    plates, alphas = zip(*(shot(colour, subject, frame=n, uneven=0.05) for n in range(6)), strict=True)
+    keyed, recipe = automatic(list(plates), 2)
+    assert recipe.screen.kind == kind
+    assert screen_name(recipe.screen) == name
+    solid = alphas[2] > 0.99
+    assert keyed.alpha[alphas[2] < 0.01].max() < 0.04
+    if kind not in ("dark", "light"):
+        assert np.mean((keyed.alpha - alphas[2]) ** 2) < 7e-4
+        assert keyed.alpha[solid].min() > 0.97
+        assert np.abs(keyed.rgb[:, solid] - flat(subject)[:, solid]).mean() < 0.02
+
+
+def test_a_picture_without_an_even_ground_is_left_alone() -> None:
+    noise = np.random.default_rng(1).uniform(0, 1, (3, 24, 40)).astype(np.float32)
+    plate = np.stack([cv2.resize(p, (320, 180), interpolation=cv2.INTER_CUBIC) for p in noise]).clip(0, 1)
+    keyed, recipe = automatic([plate])
+    assert recipe.screen.kind == "none"
+    assert (keyed.alpha == 1).all() and (keyed.rgb == plate).all()
+
+
+def test_a_veil_that_hangs_in_every_frame_does_not_become_part_of_the_screen() -> None:
+    veil = np.zeros((180, 320), np.float32)
+    veil[50:130, 40:120] = 0.35
+    plates = [shot(frame=n)[0] * (1 - veil) + flat((0.9, 0.9, 0.88)) * veil for n in range(6)]
+    keyed, _ = automatic([p.astype(np.float32) for p in plates])
+    assert 0.25 < np.median(keyed.alpha[60:120, 50:80]) < 0.5
+
+
+@given(
+    st.tuples(st.floats(0.05, 0.25), st.floats(0.45, 0.8), st.floats(0.05, 0.3)),
+    st.floats(0.0, 0.1),
+    st.integers(8, 70),
+    st.integers(8, 70),
+)
+@settings(max_examples=25, deadline=None)
+def test_a_frame_of_screen_alone_is_clear_everywhere(colour: Colour, uneven: float, width: int, height: int) -> None:
+    plate = flat(colour, width, height) * (1 + uneven * np.linspace(-1, 1, width, dtype=np.float32))
+    keyed, _ = automatic([plate.astype(np.float32)])
+    assert keyed.alpha.max() == 0
+
+
+@pytest.mark.parametrize("kind", ["screen", "colour", "dark", "light"])
+@pytest.mark.parametrize("fill", [np.nan, np.inf, -np.inf, 0.0, 1.0, 1e30])
+@pytest.mark.parametrize("size", [(1, 1), (7, 3), (33, 17)])
+def test_no_frame_however_odd_brings_anything_but_numbers(kind: Kind, fill: float, size: tuple[int, int]) -> None:
+    plate = np.full((3, *size), fill, np.float32)
+    recipe = Recipe(screen=Screen(kind=kind, colour=GREEN), edge=Edge(shift=-1.3, soften=0.7))
+    keyed = key(plate, recipe, 0, known_screen(GREEN))
+    for array in keyed:
+        assert np.isfinite(array).all() and array.min() >= 0 and array.max() <= 1
+
+
+def test_result_over_the_clean_plate_gives_the_plate_back() -> None:
+    plate, _ = shot(noise=0)
+    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN)).model_copy(
+        update={"edge_colour": Recipe().edge_colour.model_copy(update={"spill": 0.0})}
+    )
+    keyed = key(plate, recipe, 0, known_screen(GREEN))
+    assert np.abs(over(keyed.rgb, keyed.alpha, flat(GREEN)) - plate).max() < 0.02
+
+
+@pytest.mark.parametrize("kind", ["dark", "light"])
+def test_a_glow_or_an_ink_adds_no_veil_over_any_ground(kind: Kind) -> None:
+    """Common practice, no source: over the ground it was shot on, partial coverage must look as shot."""
+    cover = cv2.GaussianBlur(disc(radius=30), (0, 0), 12)
+    dark = kind == "dark"
+    ground, own = (0.02, (1.0, 0.6, 0.2)) if dark else (0.96, (0.05, 0.0, 0.1))
+    plate = (flat(own) * cover + ground * (1 - cover)).astype(np.float32)
+    nominal = (ground,) * 3
+    keyed = key(plate, Recipe(screen=Screen(kind=kind, colour=nominal)), 0, known_screen(nominal))
+    assert np.abs(over(keyed.rgb, keyed.alpha, flat(nominal)) - plate).max() < 0.01
+    bright = flat((0.9, 0.2, 0.8))
+    assert np.abs(over(keyed.rgb, keyed.alpha, bright) - over(flat(own), cover, bright)).mean() < 0.01
+
+
+@given(st.floats(0, 0.4), st.floats(0.5, 1.0), st.floats(0.0, 1.0))
+@settings(max_examples=30, deadline=None)
+def test_levels_are_monotone_in_coverage_and_in_each_control(clear: float, solid: float, opacity: float) -> None:
+    ramp = np.linspace(0, 1, 64, dtype=np.float32)[None]
+    here = levels(ramp, clear=clear, solid=solid, opacity=opacity)
+    assert (np.diff(here[0]) >= 0).all()
+    assert (levels(ramp, clear=min(clear + 0.05, 0.45), solid=solid, opacity=opacity) <= here + 1e-6).all()
+    assert (levels(ramp, clear=clear, solid=max(solid - 0.02, 0.48), opacity=opacity) >= here - 1e-6).all()
+
+
+@pytest.mark.parametrize("shift", [-3.4, -1.0, -0.25, 0.25, 0.5, 1.0, 2.5, 6.3])
+def test_the_edge_moves_by_the_fraction_asked_for(shift: float) -> None:
+    ramp = np.broadcast_to(np.clip(np.arange(80, dtype=np.float32) - 39.5, 0, 1), (40, 80)).copy()
+    moved = edge(ramp, shift=shift, soften=0)
+    # The area gained by a straight edge is its length times the way it moved.
+    assert (moved.sum() - ramp.sum()) / 40 == pytest.approx(shift, abs=0.02)
+
+
+def test_a_shift_of_nothing_changes_nothing() -> None:
+    matte = np.random.default_rng(0).uniform(0, 1, (30, 40)).astype(np.float32)
+    assert np.array_equal(edge(matte, shift=0, soften=0), matte)
+
+
+def test_row_bands_change_nothing() -> None:
+    plate, _ = shot()
+    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN), edge=Edge(shift=1.2, soften=2), matte=Matte(clear=0.1))
+    whole = key(plate, recipe, 0, known_screen(GREEN))
+    with row_bands(3):
+        banded = key(plate, recipe, 0, known_screen(GREEN))
+    assert all(np.array_equal(a, b) for a, b in zip(whole, banded, strict=True))
+
+
+def test_a_change_of_edge_does_not_pull_the_key_again() -> None:
+    plate, _ = shot()
+    kept: dict[object, object] = {}
+    computed: list[object] = []
+
+    def memo(name, compute):  # type: ignore[no-untyped-def]
+        if name not in kept:
+            computed.append(name)
+            kept[name] = compute()
+        return kept[name]
+
+    screen = Screen(kind="screen", colour=GREEN)
+    key(plate, Recipe(screen=screen), 0, known_screen(GREEN), memo=memo)
+    computed.clear()
+    key(plate, Recipe(screen=screen, edge=Edge(shift=1)), 0, known_screen(GREEN), memo=memo)
+    assert len(computed) == 1
+
+
+def test_pausing_a_line_takes_its_effect_away() -> None:
+    plate, _ = shot()
+    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(clear=0.3, paused=True))
+    plain = Recipe(screen=Screen(kind="screen", colour=GREEN))
+    screen = known_screen(GREEN)
+    assert np.array_equal(key(plate, recipe, 0, screen).alpha, key(plate, plain, 0, screen).alpha)
+    stopped = Recipe(screen=Screen(kind="screen", colour=GREEN, paused=True))
+    assert (key(plate, stopped, 0, screen).alpha == 1).all()

@@ -1,0 +1,79 @@
+"""Small plates with known truth, made for the tests alone."""
+
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+
+GREEN = (0.15, 0.60, 0.22)
+BLUE = (0.12, 0.22, 0.62)
+ORANGE = (0.85, 0.48, 0.16)
+SKIN = (0.78, 0.56, 0.44)
+
+
+def flat(colour: tuple[float, float, float], width: int = 320, height: int = 180) -> Plane:
+    """One colour, ``(3, height, width)``."""
+    return np.broadcast_to(np.array(colour, np.float32)[:, None, None], (3, height, width)).copy()
+
+
+def disc(width: int = 320, height: int = 180, *, x: float = 160, y: float = 90, radius: float = 50) -> Plane:
+    """Coverage of a disc with an edge one pixel wide."""
+    gy, gx = np.mgrid[0:height, 0:width].astype(np.float32)
+    return np.clip(radius + 0.5 - np.hypot(gx - x, gy - y), 0, 1).astype(np.float32)
+
+
+def shot(
+    screen: tuple[float, float, float] = GREEN,
+    subject: tuple[float, float, float] = SKIN,
+    *,
+    frame: int = 0,
+    noise: float = 0.004,
+    uneven: float = 0.0,
+    soft: float = 1.0,
+) -> tuple[Plane, Plane]:
+    """A plate ``(3, h, w)`` of a disc before a screen, and its true matte."""
+    alpha = disc(x=130 + 3 * frame)
+    alpha = cv2.GaussianBlur(alpha, (0, 0), soft)
+    ground = flat(screen)
+    ground *= 1 + uneven * np.linspace(-1, 1, 320, dtype=np.float32)
+    grain = np.random.default_rng(frame).normal(0, noise, ground.shape).astype(np.float32)
+    return np.clip(flat(subject) * alpha + ground * (1 - alpha) + grain, 0, 1).astype(np.float32), alpha
+
+
+def write_video(
+    path: Path,
+    frames: list[Plane],
+    *,
+    codec: str = "libx264",
+    pixels: str = "yuv420p",
+    rate: Fraction | int = 24,
+    options: dict[str, str] | None = None,
+    pts: list[int] | None = None,
+) -> Path:
+    """Encode RGB planes with PyAV's own conversion, BT.709 tagged; good enough where colour is not what is tested."""
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream(codec, rate=Fraction(rate), options=options or {"crf": "14", "g": "12"})
+        stream.height, stream.width = frames[0].shape[1:]
+        stream.pix_fmt = pixels
+        context = stream.codec_context
+        context.colorspace = context.color_primaries = context.color_trc = 1
+        context.color_range = 1
+        for n, rgb in enumerate(frames):
+            picture = np.ascontiguousarray(np.rint(rgb.clip(0, 1) * 255).astype(np.uint8).transpose(1, 2, 0))
+            frame = av.VideoFrame.from_ndarray(picture, "rgb24").reformat(
+                format=pixels, dst_colorspace="ITU709", dst_color_range="MPEG"
+            )
+            frame.pts, frame.time_base = (pts[n] if pts else n), Fraction(1, 1000) if pts else 1 / Fraction(rate)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return path
+
+
+def green_clip(path: Path, length: int = 24) -> Path:
+    """A short green-screen clip."""
+    return write_video(path, [shot(frame=n, uneven=0.06)[0] for n in range(length)])
