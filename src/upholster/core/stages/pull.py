@@ -16,6 +16,8 @@ Plane = NDArray[np.float32]
 SUBJECT_GRID = 320
 #: How far, in cells of that grid, a half-covered cell may lie from one that is all subject.
 _NEARBY = 9
+#: Share of the largest distances from the screen below which nothing is taken to be solid.
+_SOLID = 0.3
 
 
 def pull(plate: Plane, kind: Kind, known: ScreenKnowledge, subject: Plane | None = None) -> Plane:
@@ -66,18 +68,18 @@ def subject_colours(plate: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
 
 def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     """Confidence 0..1 that a cell holds nothing of the screen."""
+    away = np.linalg.norm(to_metric(cells) - to_metric(screen), axis=0)
+    # A veil is far from nothing, but not as far as what is solid; a half-covered cell lies between
+    # the screen and a cell nearby that is all subject.
+    least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away, 0.995)))
+    peak = np.maximum(cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8)), np.float32(least))
+    sure = np.clip((away / peak - np.float32(0.8)) * 8, 0, 1) * np.clip(away / np.float32(least) - 1, 0, 1)
     if kind == "screen":
         p = known.primary
         a, b = [c for c in range(3) if c != p]
         left = cells[p] - np.maximum(cells[a], cells[b])
         whole = np.maximum(screen[p] - np.maximum(screen[a], screen[b]), np.float32(0.02))
-        cover = 1 - left / whole
-        return np.clip((cover - np.float32(0.9)) * 20, 0, 1).astype(np.float32)
-    away = np.linalg.norm(to_metric(cells) - to_metric(screen), axis=0)
-    # Half-covered cells lie between the screen and a cell nearby that is all subject.
-    peak = cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8))
-    least = np.float32(12 * known.noise + 0.03)
-    sure = np.clip((away / np.maximum(peak, least) - np.float32(0.8)) * 8, 0, 1) * np.clip(away / least - 1, 0, 1)
+        sure = sure * np.clip((np.float32(0.1) - left / whole) * 20, 0, 1)
     return sure.astype(np.float32)
 
 
