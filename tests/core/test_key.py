@@ -3,8 +3,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, shot
 
+from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, shot
 from upholster.core.composite import over
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands

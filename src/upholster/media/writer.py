@@ -21,7 +21,7 @@ from upholster.media.formats import Format
 Plane = NDArray[np.float32]
 
 #: ITU-T H.273 code points: BT.709 primaries, transfer and matrix.
-_BT709 = 1
+_BT709, _RGB = 1, 0
 _LIMITED, _FULL = 1, 2
 
 
@@ -126,6 +126,7 @@ class _MovieWriter:
         if self._alpha == "premultiplied":
             rgb = premultiply(rgb, alpha)
         frame = self._fill(rgb, alpha)
+        _tag(frame, self._form)
         frame.pts, frame.time_base = self._count, 1 / self._rate
         self._count += 1
         self._mux(frame)
@@ -161,13 +162,16 @@ def add_video(container: Any, form: Format, width: int, height: int, rate: Fract
     stream.time_base = stream.codec_context.time_base = 1 / rate
     context = stream.codec_context
     context.thread_count = threads
-    context.color_primaries = context.color_trc = _BT709
-    if form.pixels.startswith("yuv"):
-        context.colorspace, context.color_range = _BT709, _LIMITED
-    else:
-        context.colorspace, context.color_range = 0, _FULL
+    _tag(context, form)
     mark_alpha(stream, form)
     return stream
+
+
+def _tag(what: Any, form: Format) -> None:
+    """State on a codec or a frame how its code values stand for colour; encoders look at either."""
+    what.color_primaries = what.color_trc = _BT709
+    component = form.pixels.startswith("yuv")
+    what.colorspace, what.color_range = (_BT709, _LIMITED) if component else (_RGB, _FULL)
 
 
 def mark_alpha(stream: Any, form: Format) -> None:

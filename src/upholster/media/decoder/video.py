@@ -181,8 +181,11 @@ class VideoFile:
         seconds = (self._pts - self._pts[0]) * float(self._stream.time_base)
         steps = np.diff(seconds)
         usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1 / 24
-        rate = _known(Fraction((count - 1) / float(seconds[-1])).limit_denominator(100_000))
         tick = float(self._stream.time_base)
+        rate = _known(Fraction((count - 1) / float(seconds[-1])).limit_denominator(100_000))
+        # Times rounded to milliseconds cannot tell 24 from 24000/1001; what the file states can.
+        if stated and abs(float(stated / rate) - 1) < 0.001 + 2 * tick / float(seconds[-1]):
+            rate = Fraction(stated)
         if np.abs(seconds - np.arange(count) / float(rate)).max() <= 0.5 * usual + tick:
             return rate, None, []
         rate = min(_known(Fraction(1 / usual).limit_denominator(1001)), Fraction(120))

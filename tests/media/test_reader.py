@@ -1,0 +1,206 @@
+import shutil
+import subprocess
+import sys
+from fractions import Fraction
+from pathlib import Path
+from zipfile import ZipFile
+
+import av
+import cv2
+import numpy as np
+import pytest
+import tifffile
+
+from plates import green_clip, shot, write_video
+from upholster.media.decoder.reader import Reader, probe
+from upholster.media.errors import MediaError
+from upholster.media.proxy import Proxy, ProxyWriter
+from upholster.media.sequences import find_pictures
+
+
+def test_any_frame_in_any_order_is_the_frame_asked_for(tmp_path: Path) -> None:
+    """B-frames and several groups of pictures: order in the file is not order of time."""
+    plates = [shot(frame=n)[0] for n in range(30)]
+    path = write_video(tmp_path / "a.mp4", plates, options={"crf": "8", "g": "10", "bf": "3"})
+    with Reader([path]) as reader:
+        assert reader.facts.length == 30 and reader.facts.rate == 24
+        for n in (0, 29, 7, 8, 3, 21, 20):
+            found = reader.frame(n).rgb
+            errors = [float(((found - p) ** 2).mean()) for p in plates]
+            assert int(np.argmin(errors)) == n
+
+
+@pytest.mark.parametrize("rate", [Fraction(24000, 1001), Fraction(25), Fraction(30000, 1001), Fraction(60)])
+@pytest.mark.parametrize("suffix", [".mp4", ".mkv", ".mov"])
+def test_rates_are_exact(tmp_path: Path, rate: Fraction, suffix: str) -> None:
+    path = write_video(tmp_path / f"a{suffix}", [shot(frame=n)[0] for n in range(12)], rate=rate)
+    assert probe([path]).rate == rate
+
+
+def test_a_rate_that_varies_is_made_constant_and_said(tmp_path: Path) -> None:
+    plates = [shot(frame=n)[0] for n in range(12)]
+    times = [0, 40, 80, 120, 160, 200, 400, 440, 480, 520, 560, 600]
+    facts = probe([write_video(tmp_path / "a.mkv", plates, rate=25, pts=times)])
+    assert facts.rate == 25 and "varies" in facts.notes[0]
+    assert facts.length == 16 and facts.shown is not None
+    assert facts.shown[5:11] == (5, 5, 5, 5, 5, 6)
+
+
+def test_ten_bits_stay_ten_bits(tmp_path: Path) -> None:
+    ramp = np.broadcast_to(np.linspace(0.3, 0.4, 320, dtype=np.float32), (3, 180, 320)).copy()
+    path = tmp_path / "a.mkv"
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("ffv1", rate=24)
+        stream.width, stream.height, stream.pix_fmt = 320, 180, "gbrp10le"
+        frame = av.VideoFrame(320, 180, "gbrp10le")
+        for plane in frame.planes:
+            np.frombuffer(plane, "<u2").reshape(180, -1)[:, :320] = np.rint(ramp[0] * 1023)
+        container.mux([*stream.encode(frame), *stream.encode(None)])
+    with Reader([path]) as reader:
+        assert reader.facts.depth == 10
+        assert len(np.unique(reader.frame(0).rgb[1])) > 90
+
+
+@pytest.mark.parametrize(
+    ("codec", "pixels", "suffix"),
+    [
+        ("mpeg4", "yuv420p", ".avi"),
+        ("libx265", "yuv420p10le", ".mp4"),
+        ("libvpx-vp9", "yuv420p", ".webm"),
+        ("prores_ks", "yuv422p10le", ".mov"),
+        ("mjpeg", "yuvj444p", ".mov"),
+        ("rawvideo", "bgr24", ".avi"),
+        ("dnxhd", "yuv422p", ".mov"),
+    ],
+)
+def test_common_codecs_are_read(tmp_path: Path, codec: str, pixels: str, suffix: str) -> None:
+    plates = [np.stack([cv2.resize(c, (1280, 720)) for c in shot(frame=n)[0]]) for n in range(3)]
+    options = {"dnxhd": {"profile": "dnxhr_hq"}, "mjpeg": {"qmin": "1", "qmax": "2"}}.get(codec, {"b": "8M"})
+    path = write_video(tmp_path / f"a{suffix}", plates, codec=codec, pixels=pixels, options=options)
+    with Reader([path]) as reader:
+        assert reader.facts.length == 3
+        frames = [f.rgb for f in reader.frames(range(3))]
+    assert np.abs(frames[1] - plates[1]).mean() < 0.03
+
+
+def test_sequences_are_read_in_the_order_of_their_numbers(tmp_path: Path) -> None:
+    for n in (8, 9, 10, 11):
+        tifffile.imwrite(tmp_path / f"moth_{n}.tif", np.full((20, 30, 3), n * 1000, np.uint16), photometric="rgb")
+    files = find_pictures(str(tmp_path))
+    with Reader(files) as reader:
+        assert reader.facts.kind == "sequence" and reader.facts.depth == 16
+        levels = [float(f.rgb[0, 0, 0] * 65535) for f in reader.frames(range(4))]
+    assert levels == pytest.approx([8000, 9000, 10000, 11000], abs=1)
+    assert find_pictures(str(tmp_path / "moth_%d.tif")) == files
+    (tmp_path / "moth_9.tif").unlink()
+    with pytest.raises(MediaError, match="Picture 9 of the sequence is missing"):
+        find_pictures(str(tmp_path))
+
+
+def broken(folder: Path, kind: str) -> Path:
+    path = folder / f"{kind}.mp4"
+    if kind == "empty":
+        path.touch()
+    elif kind == "text":
+        path.write_text("not a video at all, just a letter\n" * 200)
+    elif kind == "cut":
+        whole = green_clip(folder / "whole.mp4").read_bytes()
+        path.write_bytes(whole[: len(whole) // 2])
+    elif kind == "sound":
+        subprocess.run(["ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=d=1", "-y", path], check=True)
+    elif kind == "noise":
+        path.write_bytes(np.random.default_rng(0).bytes(200_000))
+    return path
+
+
+@pytest.mark.parametrize("kind", ["empty", "text", "cut", "sound", "noise"])
+def test_what_is_not_footage_gets_one_sentence(tmp_path: Path, kind: str) -> None:
+    with pytest.raises(MediaError) as told:
+        probe([broken(tmp_path, kind)])
+    assert str(told.value).endswith(".") and str(told.value).count("\n") == 0
+
+
+def test_a_picture_above_the_pixel_limit_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("UPHOLSTER_MAX_PIXELS", "10000")
+    with pytest.raises(MediaError, match="320 by 180; the limit is"):
+        probe([green_clip(tmp_path / "a.mp4", 2)])
+
+
+def test_a_decoder_that_dies_or_hangs_is_a_sentence_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = green_clip(tmp_path / "a.mp4", 4)
+    with Reader([path]) as reader:
+        assert reader._child is not None
+        reader._child.kill()
+        with pytest.raises(MediaError, match="stopped short"):
+            reader.frame(0)
+        assert reader.frame(2).rgb.shape == (3, 180, 320)
+    monkeypatch.setattr("upholster.media.decoder.reader.SECONDS", 0.0)
+    with pytest.raises(MediaError, match="took too long"):
+        probe([path])
+
+
+def test_damage_in_the_middle_does_not_stop_the_rest(tmp_path: Path) -> None:
+    path = green_clip(tmp_path / "a.mp4", 24)
+    data = bytearray(path.read_bytes())
+    middle = len(data) // 2
+    data[middle : middle + 60] = bytes(60)
+    path.write_bytes(data)
+    with Reader([path]) as reader:
+        for n in (0, 5, 23):
+            try:
+                assert np.isfinite(reader.frame(n).rgb).all()
+            except MediaError as told:
+                assert "cannot be decoded" in str(told)
+
+
+def test_a_proxy_holds_small_pictures_and_alpha(tmp_path: Path) -> None:
+    from upholster.media.decoder.frames import Frame
+
+    plates = [shot(frame=n) for n in range(3)]
+    with ProxyWriter(tmp_path / "proxy", 3) as writer:
+        for rgb, alpha in plates:
+            writer.write(Frame(rgb, alpha))
+    proxy = Proxy(tmp_path / "proxy", 3)
+    for n in (2, 0, 1):
+        frame = proxy.frame(n)
+        assert np.abs(frame.rgb - plates[n][0]).mean() < 0.01
+        assert frame.alpha is not None and np.abs(frame.alpha - plates[n][1]).mean() < 0.01
+
+
+def test_a_proxy_cut_short_never_appears(tmp_path: Path) -> None:
+    with pytest.raises(ZeroDivisionError), ProxyWriter(tmp_path / "proxy", 3):
+        _ = 1 / 0
+    assert not list(tmp_path.iterdir())
+
+
+def test_the_command_line_does_the_whole_job_without_a_database(tmp_path: Path, clip_file: Path) -> None:
+    program = Path(sys.executable).with_name("upholster")
+
+    def run(*arguments: object) -> subprocess.CompletedProcess[str]:
+        return subprocess.run([program, *map(str, arguments)], capture_output=True, text=True)
+
+    assert "320x180, 24 frames at 24" in run("probe", clip_file).stdout
+    out = tmp_path / "out"
+    done = run("key", clip_file, out, "--format", "png16", "--frames", "4-9", "--save-recipe", tmp_path / "r.json")
+    assert done.returncode == 0, done.stderr
+    assert "Alpha checked: 6 of 6 frames" in done.stdout and "green screen" in done.stderr
+    assert sorted(p.name for p in out.iterdir())[:2] == ["000004.png", "000005.png"]
+    keyed = cv2.imread(str(out / "000006.png"), cv2.IMREAD_UNCHANGED)
+    assert keyed is not None and keyed.dtype == np.uint16
+    truth = shot(frame=6)[1]
+    assert np.mean((keyed[..., 3] / 65535 - truth) ** 2) < 1e-3
+    proof = ["--against", clip_file, "--recipe", tmp_path / "r.json", "--frames", "4-9", "--format", "png16"]
+    assert run("proof", out, *proof).returncode == 0
+    assert (
+        "exists already" in run("key", clip_file, clip_file).stderr or run("key", clip_file, clip_file).returncode == 2
+    )
+    again = run("key", clip_file, out, "--format", "png16")
+    assert again.returncode == 1 and "already holds pictures" in again.stderr
+    opaque = run("proof", clip_file)
+    assert opaque.returncode == 1 and "no alpha" in opaque.stderr
+    assert run("key", clip_file, tmp_path / "x.mov", "--frames", "90-99").returncode == 2
+    assert "prores4444" in run("formats", "--json").stdout
+    shutil.rmtree(out)
+    with ZipFile(tmp_path / "z.zip", "w") as archive:
+        archive.write(clip_file)
+    assert run("probe", tmp_path / "z.zip").returncode == 1
