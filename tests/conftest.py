@@ -19,6 +19,13 @@ sys.path.insert(0, str(Path(__file__).parent))
 from plates import green_clip  # noqa: E402
 
 
+def _parent(pid: int) -> int:
+    try:
+        return int(Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[1])
+    except OSError:
+        return 0
+
+
 class House(NamedTuple):
     address: str
     root: Path
@@ -29,13 +36,16 @@ class House(NamedTuple):
         found = subprocess.run(["pgrep", "-f", words], capture_output=True, text=True).stdout.split()
         mine = []
         for pid in map(int, found):
-            try:
-                environment = Path(f"/proc/{pid}/environ").read_bytes()
-            except OSError:
-                continue
-            if str(self.root).encode() in environment and pid != self.process.pid:
+            # A decoding child is given no environment of ours; its parent has it.
+            if pid != self.process.pid and any(self._belongs(p) for p in (pid, _parent(pid))):
                 mine.append(pid)
         return mine
+
+    def _belongs(self, pid: int) -> bool:
+        try:
+            return str(self.root).encode() in Path(f"/proc/{pid}/environ").read_bytes()
+        except OSError:
+            return False
 
     def kill(self, words: str) -> None:
         pids = self.pids(words)
@@ -95,11 +105,13 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def page(house: House, browser: Browser) -> Iterator[Page]:
     """A page of the house; any error its scripts raise fails the test."""
-    opened = browser.new_page(base_url=house.address, viewport={"width": 1280, "height": 800})
+    context = browser.new_context(base_url=house.address, viewport={"width": 1280, "height": 800})
+    opened = context.new_page()
+    opened.set_default_timeout(10_000)
     errors: list[str] = []
     opened.on("pageerror", lambda error: errors.append(str(error)))
     yield opened
-    opened.close()
+    context.close()
     assert not errors
 
 

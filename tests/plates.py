@@ -62,15 +62,12 @@ def write_video(
         stream.pix_fmt = pixels
         context = stream.codec_context
         context.colorspace = context.color_primaries = context.color_trc = 1
-        full = pixels.startswith(("yuvj", "bgr"))
-        context.color_range = 2 if full else 1
+        context.color_range = 2 if pixels == "bgr24" else 1
         for n, rgb in enumerate(frames):
             picture = np.ascontiguousarray(np.rint(rgb.clip(0, 1) * 255).astype(np.uint8).transpose(1, 2, 0))
             frame = av.VideoFrame.from_ndarray(picture, "rgb24")
             if pixels != "rgb24":
-                frame = frame.reformat(
-                    format=pixels, dst_colorspace="ITU709", dst_color_range="JPEG" if full else "MPEG"
-                )
+                frame = frame.reformat(format=pixels, dst_colorspace="ITU709", dst_color_range="MPEG")
             frame.pts, frame.time_base = (pts[n] if pts else n), Fraction(1, 1000) if pts else 1 / Fraction(rate)
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))

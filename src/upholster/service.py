@@ -140,7 +140,7 @@ class House:
         self._running[name] = start()
 
     def _python(self, module: str, *arguments: str) -> subprocess.Popen[bytes]:
-        command = ["setpriv", "--pdeathsig", "TERM", sys.executable, "-m", module, *arguments]
+        command = ["setpriv", "--pdeathsig", "KILL", sys.executable, "-m", module, *arguments]
         return subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=self._log, stderr=self._log, process_group=0)
 
     def _wait_for(self, what: str, answers: Callable[[], bool]) -> None:
@@ -171,10 +171,11 @@ class Cluster:
     def __init__(self, folder: Path, port: int, log: IO[bytes]) -> None:
         self._folder, self._port, self._log = folder, port, log
         self._bin = _postgres_bin()
+        # The wish to die with us is forgotten when the user changes, so it comes after that.
         self._as = ["setpriv", "--pdeathsig", "QUIT"]
         if os.geteuid() == 0:
             user = pwd.getpwnam("postgres")
-            self._as += ["--reuid", str(user.pw_uid), "--regid", str(user.pw_gid), "--init-groups"]
+            self._as = ["setpriv", "--reuid", str(user.pw_uid), "--regid", str(user.pw_gid), "--init-groups", *self._as]
         self._password = self._secret()
         if not (folder / "data/PG_VERSION").exists():
             self._create()

@@ -114,11 +114,12 @@ class VideoFile:
         self._container = self._open()
         self._cursor = None
 
-    def _decode_from(self, pts: int) -> Iterator[Any]:
-        if self._pts is not None:
-            self._container.seek(pts, stream=self._stream, backward=True, any_frame=False)
-        else:
+    def _decode_from(self, place: int) -> Iterator[Any]:
+        """Frames from an entry point on; some containers cannot go back, so the first one opens anew."""
+        if self._pts is None or place == 0:
             self._restart()
+        else:
+            self._container.seek(int(self._pts[place]), stream=self._stream, backward=True, any_frame=False)
         for packet in self._container.demux(self._stream):
             try:
                 decoded = self._decoder.decode(packet) if self._decoder else packet.decode()
@@ -137,7 +138,7 @@ class VideoFile:
         if self._decoder:
             self._decoder.flush_buffers()
         key = self._key_before(index)
-        return key, self._decode_from(int(self._pts[key]))
+        return key, self._decode_from(key)
 
     def _place(self, decoded: Any, expected: int) -> int:
         """The place of a decoded frame in the table; by counting where there are no times."""

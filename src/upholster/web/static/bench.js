@@ -329,6 +329,8 @@ $("surround").addEventListener("click", (event) => {
   remember();
 });
 $("frame").addEventListener("change", () => go(Number($("frame").value) || 0));
+// The keys of the Bench work again as soon as a number is in.
+$("frame").addEventListener("keydown", (event) => event.key === "Enter" && $("frame").blur());
 $("revisions").addEventListener("click", (event) => {
   const row = event.target.closest("[data-revision]");
   if (row) save(() => send(`${at}/revisions/${row.dataset.revision}`), true);

@@ -1,0 +1,347 @@
+"""The whole job in the real browser: a file brought in, keyed, delivered, proofed, stocked."""
+
+import io
+import json
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from conftest import House, wait_for
+from plates import green_clip, shot
+from upholster.media.decoder.reader import Reader
+
+pytestmark = pytest.mark.e2e
+
+
+def bring_in(page: Page, *files: Path) -> None:
+    page.goto("/footage")
+    page.set_input_files("#files", [str(f) for f in files])
+
+
+def open_bench(page: Page, name: str) -> None:
+    page.goto("/footage")
+    page.get_by_role("link", name=f"Open {name} on the Bench").click()
+    drawn = "() => ['#result', '#plate'].some(c => document.querySelector(c)?.width > 300)"
+    wait_for(lambda: page.evaluate(drawn))
+
+
+@pytest.fixture
+def moth(page: Page, clip_file: Path) -> Page:
+    """The Bench with the first shot of a green-screen clip."""
+    bring_in(page, clip_file)
+    expect(page.get_by_role("link", name="Open moth on the Bench")).to_be_visible(timeout=60_000)
+    open_bench(page, "moth")
+    return page
+
+
+@pytest.fixture
+def bench(moth: Page) -> Page:
+    """The Bench with a shot of its own for the test, in its first revision."""
+    first = moth.url
+    moth.get_by_label("Another shot from this footage").click()
+    moth.wait_for_url(lambda url: url != first)
+    settled(moth)
+    return moth
+
+
+def set_value(page: Page, label: str, typed: str) -> None:
+    value = page.get_by_role("spinbutton", name=label, exact=True)
+    value.focus()
+    page.keyboard.type(typed)
+    page.keyboard.press("Enter")
+
+
+def revision(page: Page) -> int:
+    return int(page.locator("#revision").inner_text())
+
+
+def settled(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(500)
+
+
+def pixels(page: Page, canvas: str = "#result") -> np.ndarray:
+    """The canvas as (h, w, 4) bytes."""
+    found = page.evaluate(
+        "c => { const e = document.querySelector(c);"
+        "return [e.width, e.height, Array.from(e.getContext('2d').getImageData(0, 0, e.width, e.height).data)] }",
+        canvas,
+    )
+    return np.array(found[2], np.uint8).reshape(found[1], found[0], 4)
+
+
+def test_from_a_file_to_a_proofed_stocked_clip(moth: Page, house: House, tmp_path: Path) -> None:
+    page = moth
+    expect(page.locator("#screen-sentence")).to_contain_text("found by looking")
+    assert page.locator("#kind").input_value() == "screen"
+    assert "the green screen" in page.locator("#kind option:checked").inner_text()
+    settled(page)
+    alpha = pixels(page)[..., 3] / 255
+    assert np.mean((alpha - shot(frame=0)[1]) ** 2) < 1e-3
+    assert page.get_by_label("Name", exact=True).input_value() == "moth_v001"
+    kinds = page.locator("#alpha option")
+    page.get_by_label("Format").select_option("vp9")
+    expect(kinds.nth(1)).to_be_disabled()
+    expect(page.locator("#deliver-note")).to_contain_text("has no other kind")
+    page.get_by_label("Format").select_option("ffv1")
+    page.get_by_role("button", name="Render").click()
+    expect(page.locator("#says")).to_contain_text("moth_v001 is being made")
+    assert page.get_by_label("Name", exact=True).input_value() == "moth_v002"
+    page.get_by_role("link", name="See Renders").click()
+    row = page.locator('[data-render="moth_v001"]')
+    expect(row).to_contain_text("Alpha checked: 24 of 24 frames", timeout=90_000)
+    row.get_by_role("link", name="In the stockroom").click()
+    card = page.locator('[data-clip="moth_v001"]')
+    expect(card).to_contain_text("320×180, 24 frames, FFV1, 8 bits, straight")
+    with page.expect_download() as download:
+        card.get_by_role("link", name="Download").click()
+    file = tmp_path / download.value.suggested_filename
+    download.value.save_as(file)
+    with Reader([file]) as reader:
+        assert reader.facts.length == 24 and reader.facts.rate == 24 and reader.facts.alpha
+        frame = reader.frame(10)
+    assert frame.alpha is not None and np.mean((frame.alpha - shot(frame=10)[1]) ** 2) < 1e-3
+    with page.expect_download() as download:
+        card.get_by_role("link", name="Sidecar").click()
+    told = json.loads(Path(download.value.path()).read_text())
+    assert told["proof"]["passed"] and told["alpha"] == "straight" and told["recipe"]["screen"]["kind"] == "screen"
+    assert len(told["source_sha256"]) == 64 and told["program"].startswith("upholster")
+    card.get_by_role("link", name="Open its recipe").click()
+    page.wait_for_url(re.compile("/bench/"))
+    assert revision(page) == told["revision"]
+    assert not list((house.root / "media/renders").glob("*/*")), "temporary files were left"
+
+
+def test_stockroom_finds_tags_deletes_and_brings_back(page: Page) -> None:
+    page.goto("/stockroom")
+    tags = page.get_by_label("Tags of moth_v001")
+    tags.fill("insect, dusk")
+    tags.press("Enter")
+    expect(page.get_by_label("Tags of moth_v001")).to_have_value("insect, dusk")
+    page.get_by_placeholder("Name or tag").press_sequentially("dusk")
+    expect(page.locator("[data-clip]")).to_have_count(1)
+    page.get_by_placeholder("Name or tag").press_sequentially("xyz")
+    expect(page.locator("main")).to_contain_text("No clip has this name or tag")
+    page.goto("/stockroom?search=moth_v001")
+    page.locator("#grounds [data-colour='#ffffff']").click()
+    assert page.locator(".ground").first.evaluate("e => getComputedStyle(e).backgroundColor") == "rgb(255, 255, 255)"
+    page.get_by_label("Delete moth_v001").click()
+    expect(page.locator("[data-clip]")).to_have_count(0)
+    page.get_by_role("button", name="Bring it back").click()
+    expect(page.locator("[data-clip=moth_v001]")).to_be_visible()
+
+
+def test_bad_files_get_one_sentence_and_leave_nothing(page: Page, house: House, tmp_path: Path) -> None:
+    (tmp_path / "letter.mp4").write_text("just a letter " * 500)
+    (tmp_path / "nothing.mov").touch()
+    before = set((house.root / "media/footage").iterdir()) if (house.root / "media/footage").exists() else set()
+    bring_in(page, tmp_path / "letter.mp4", tmp_path / "nothing.mov")
+    notices = page.locator("#uploads .notice")
+    expect(notices).to_have_count(2, timeout=20_000)
+    assert "broken" in notices.nth(0).inner_text() and "empty" in notices.nth(1).inner_text()
+    assert not list((house.root / "media/uploads").iterdir())
+    assert set((house.root / "media/footage").iterdir()) == before
+
+
+def test_the_same_bytes_are_recognised_and_a_sequence_is_one_piece(page: Page, clip_file: Path, tmp_path: Path) -> None:
+    twin = tmp_path / "again.mp4"
+    twin.write_bytes(clip_file.read_bytes())
+    bring_in(page, twin)
+    expect(page.locator("#says")).to_contain_text("is here already, as moth")
+    pictures = []
+    for n in range(1, 6):
+        pictures.append(tmp_path / f"wick_{n:03d}.png")
+        Image.fromarray(np.rint(shot(frame=n)[0].transpose(1, 2, 0) * 255).astype(np.uint8)).save(pictures[-1])
+    bring_in(page, *pictures)
+    expect(page.get_by_role("link", name="Open wick on the Bench")).to_be_visible(timeout=30_000)
+    expect(page.locator("[data-footage]").first).to_contain_text("24 fps, 5 frames")
+
+
+def test_values_are_typed_dragged_stepped_and_set_back(bench: Page) -> None:
+    page = bench
+    clear = page.get_by_role("spinbutton", name="Clear below", exact=True)
+    first = clear.inner_text()
+    set_value(page, "Clear below", "0.25")
+    expect(clear).to_have_text("0.25")
+    clear.press("ArrowUp")
+    expect(clear).to_have_text("0.255")
+    box = clear.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 5, box["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 45, box["y"] + 5, steps=8)
+    page.mouse.up()
+    expect(clear).to_have_text("0.455")
+    expect(page.locator('[data-stage="matte"]')).to_have_class(re.compile("set"))
+    clear.dblclick()
+    expect(clear).to_have_text(first)
+    set_value(page, "Clear below", "7")
+    assert float(clear.inner_text()) < 1
+    set_value(page, "Edge shift", "-1.5")
+    expect(page.locator("#edge-way")).to_have_text("in")
+    page.get_by_label("Pause Edge").click()
+    expect(page.locator('[data-stage="edge"]')).to_have_class(re.compile("paused"))
+
+
+def test_undo_redo_and_history_survive_a_reload(bench: Page) -> None:
+    page = bench
+    soft = page.get_by_role("spinbutton", name="Edge softness", exact=True)
+    at = revision(page)
+    set_value(page, "Edge softness", "2")
+    set_value(page, "Edge softness", "4")
+    expect(page.locator("#revision")).to_have_text(str(at + 2))
+    page.keyboard.press("Control+z")
+    expect(soft).to_have_text("2.0 px")
+    page.reload()
+    expect(soft).to_have_text("2.0 px")
+    page.keyboard.press("Control+Shift+z")
+    expect(soft).to_have_text("4.0 px")
+    page.get_by_label("Earlier revisions").click()
+    page.locator(f'[data-revision="{at + 1}"]').click()
+    expect(soft).to_have_text("2.0 px")
+    page.locator("#redo").click()
+    expect(soft).to_have_text("4.0 px")
+
+
+def test_the_screen_is_measured_by_clicking_and_a_sample_removed(bench: Page) -> None:
+    page = bench
+    page.keyboard.press("m")
+    booth = page.locator("#stage").bounding_box()
+    assert booth
+    page.mouse.click(booth["x"] + booth["width"] * 0.93, booth["y"] + booth["height"] * 0.2)
+    expect(page.locator("#places")).to_have_text(", measured at 1 place")
+    page.get_by_label("Frame number").fill("8")
+    page.get_by_label("Frame number").press("Enter")
+    page.get_by_label("Measure the screen").click()
+    page.mouse.move(booth["x"] + 40, booth["y"] + 40)
+    page.mouse.down()
+    page.mouse.move(booth["x"] + 70, booth["y"] + 60, steps=3)
+    page.mouse.up()
+    expect(page.locator("#places")).to_have_text(", measured at 2 places")
+    page.get_by_title("Screen (2)").click()
+    page.get_by_label("Remove sample 1").click()
+    expect(page.locator("#places")).to_have_text(", measured at 1 place")
+    page.locator("#kind").select_option("none")
+    settled(page)
+    assert (pixels(page)[..., 3] == 255).all()
+    page.keyboard.press("Control+z")
+    settled(page)
+    assert pixels(page)[..., 3].min() == 0
+
+
+def test_views_grounds_and_frames_are_kept_for_the_next_visit(bench: Page) -> None:
+    page = bench
+    page.get_by_label("Frame number").fill("11")
+    page.get_by_label("Frame number").press("Enter")
+    page.keyboard.press("a")
+    settled(page)
+    matte = pixels(page)
+    assert (matte[..., 0] == matte[..., 1]).all() and matte[..., 3].min() == 255
+    assert np.mean((matte[..., 0] / 255 - shot(frame=11)[1]) ** 2) < 1e-3
+    page.keyboard.press("p")
+    settled(page)
+    assert (
+        np.abs(pixels(page, "#plate")[..., :3] / 255 - shot(frame=11, uneven=0.06)[0].transpose(1, 2, 0)).mean() < 0.02
+    )
+    page.keyboard.press("s")
+    expect(page.locator("#divider")).to_be_visible()
+    page.locator("#grounds [data-colour='#808080']").click()
+    settled(page)
+    page.reload()
+    expect(page.get_by_label("Frame number")).to_have_value("11")
+    expect(page.locator("#views [data-view=split]")).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("#grounds [data-colour='#808080']")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("r")
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_label("Frame number")).to_have_value("12")
+    page.keyboard.press("i")
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("o")
+    expect(page.get_by_role("spinbutton", name="Last frame")).to_have_text("22")
+    page.keyboard.press("Home")
+    expect(page.get_by_label("Frame number")).to_have_value("12")
+    page.keyboard.press(" ")
+    expect(page.locator("#speed")).to_contain_text("of 24 frames a second", timeout=10_000)
+    page.keyboard.press(" ")
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    page.keyboard.press("?")
+    expect(page.locator("#keys")).to_be_visible()
+
+
+def test_zoom_and_readout_reach_single_pixels(bench: Page) -> None:
+    page = bench
+    page.keyboard.press("f")
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    x, y = 40, 30
+    page.mouse.move(stage["x"] + stage["width"] * (x + 0.5) / 320, stage["y"] + stage["height"] * (y + 0.5) / 180)
+    readout = page.locator("#readout")
+    expect(readout).to_contain_text(f"{x}, {y}")
+    frame = int(page.get_by_label("Frame number").input_value())
+    expected = shot(frame=frame, uneven=0.06, noise=0)[0][:, y, x]
+    found = [float(v) for v in re.search(r"plate .*?\(([^)]*)\)", readout.inner_text()).group(1).split()]  # type: ignore[union-attr]
+    assert found == pytest.approx(expected, abs=0.03)
+    for _ in range(6):
+        page.keyboard.press("+")
+    assert int(page.locator("#zoom").inner_text().split()[0]) > 800
+    assert "pixels" in (page.locator("#stage").get_attribute("class") or "")
+
+
+def test_a_webm_shows_its_transparency_in_chromium(bench: Page, house: House) -> None:
+    """WebM container guidelines, "Alpha channel": a browser lays the clip over the page's own colour."""
+    page = bench
+    page.get_by_label("Format").select_option("vp9")
+    name = page.get_by_label("Name", exact=True).input_value()
+    page.get_by_role("button", name="Render").click()
+    expect(page.locator("#says")).to_contain_text("is being made")
+    page.goto("/renders")
+    expect(page.locator(f'[data-render="{name}"]')).to_have_attribute("data-state", "done", timeout=90_000)
+    page.goto(f"/stockroom?search={name}")
+    address = page.get_by_role("link", name="Download").get_attribute("href")
+    page.evaluate(
+        """async address => {
+            document.body.innerHTML = '<video muted></video>';
+            document.body.style.background = 'rgb(240, 20, 220)';
+            const video = document.querySelector('video');
+            Object.assign(video.style, {position: 'fixed', left: 0, top: 0, width: '320px', height: '180px'});
+            video.src = address;
+            await new Promise(done => { video.onloadeddata = done; });
+            await new Promise(done => { video.onseeked = done; video.currentTime = 0.01; });
+        }""",
+        address,
+    )
+    page.wait_for_timeout(300)
+    seen = np.asarray(
+        Image.open(io.BytesIO(page.screenshot(clip={"x": 0, "y": 0, "width": 320, "height": 180}))).convert("RGB")
+    )
+    truth = shot(frame=0)[1]
+    assert np.abs(seen[truth < 0.002].astype(int) - (240, 20, 220)).max() <= 6
+    assert np.abs(seen[truth > 0.998] / 255 - (0.78, 0.56, 0.44)).mean() < 0.03
+
+
+def test_two_windows_lose_nothing(bench: Page, house: House) -> None:
+    other = bench.context.new_page()
+    other.goto(bench.url)
+    at = revision(bench)
+    set_value(bench, "Edge softness", "1.1")
+    set_value(other, "Edge softness", "2.2")
+    expect(other.locator("#revision")).to_have_text(re.compile(str(at + 2)))
+    other.get_by_label("Earlier revisions").click()
+    expect(other.locator("#revisions")).to_contain_text("Edge softness: 1.1 px")
+    other.close()
+
+
+def test_a_whole_uploaded_film_larger_than_a_block_arrives_whole(page: Page, tmp_path: Path) -> None:
+    big = green_clip(tmp_path / "long.mp4", 30)
+    with big.open("ab") as file:
+        # A free atom: players skip it, and it makes the file larger than one block.
+        size = 18 << 20
+        file.write(size.to_bytes(4, "big") + b"free" + bytes(size - 8))
+    bring_in(page, big)
+    expect(page.get_by_role("link", name="Open long on the Bench")).to_be_visible(timeout=60_000)
+    expect(page.locator("[data-footage]").first).to_contain_text("30 frames")

@@ -1,0 +1,222 @@
+"""Use cases against the real database and worker, and what happens when parts of the house are killed."""
+
+import os
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+import pytest
+from sqlalchemy.exc import OperationalError
+
+from conftest import House, start_house, wait_for
+from plates import shot, write_video
+from upholster.core.recipe import Edge, Recipe
+from upholster.store.models import Render
+from upholster.store.session import session
+from upholster.studio import bring_in, places, renders, shots, stock
+from upholster.studio.errors import Refused
+from upholster.studio.naming import next_version, safe_name
+
+
+@pytest.fixture(scope="module")
+def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
+    """A shot long enough to be killed in the middle of its render."""
+    folder = tmp_path_factory.mktemp("long")
+    (folder / "in").mkdir()
+    write_video(folder / "in" / "lantern.mp4", [shot(frame=n % 30)[0] for n in range(120)])
+    footage, known = bring_in.take_in(folder / "in", "lantern.mp4")
+    assert not known
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    with session() as db:
+        return int(db.get_one(type(footage), footage.id).shots[0].id)
+
+
+def state(render_id: int) -> str:
+    with session() as db:
+        return db.get_one(Render, render_id).state
+
+
+def order(shot_id: int, form: str = "prores4444") -> int:
+    return renders.order(shot_id, shots.open_shot(shot_id).revision, form, "straight", "").id
+
+
+def under_way(render_id: int) -> bool:
+    row = next(r for r in renders.all_renders() if r.id == render_id)
+    return sum(p.frames_done for p in row.ranges) > 0
+
+
+def listed(render_id: int) -> bool:
+    return any(c.render_id == render_id for c in stock.clips())
+
+
+@pytest.mark.parametrize(
+    "part", ["upholster.work.worker", "postgres -D", "upholster.media.decoder.child", "upholster.web"]
+)
+def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: str) -> None:
+    render_id = order(shot_id)
+    wait_for(lambda: under_way(render_id))
+    house.kill(part)
+
+    def over() -> bool:
+        try:
+            in_stock, now = listed(render_id), state(render_id)
+        except OperationalError:
+            return False
+        assert now == "done" or not in_stock, "a file was listed before it was whole"
+        return now not in renders.ACTIVE
+
+    wait_for(over, 120)
+    if part == "upholster.media.decoder.child":
+        # A decoder that dies is a sentence and a retry, since the file may be what killed it.
+        row = next(r for r in renders.all_renders() if r.id == render_id)
+        assert row.state == "done" or "stopped short" in row.problem
+        if row.state == "failed":
+            renders.retry(render_id)
+            wait_for(lambda: state(render_id) == "done", 90)
+    assert state(render_id) == "done"
+    assert listed(render_id)
+    assert not places.render_folder(render_id).exists()
+    wait_for(lambda: urllib.request.urlopen(f"{house.address}/health").status == 200)
+
+
+def test_a_cancel_takes_effect_soon_and_leaves_nothing(house: House, shot_id: int) -> None:
+    render_id = order(shot_id)
+    wait_for(lambda: under_way(render_id))
+    asked = time.monotonic()
+    renders.cancel(render_id)
+    wait_for(lambda: not places.render_folder(render_id).exists(), 10)
+    time.sleep(1.5)
+    assert time.monotonic() - asked < 10 and state(render_id) == "cancelled"
+    assert not places.render_folder(render_id).exists(), "a worker went on writing"
+    assert not listed(render_id)
+    renders.retry(render_id)
+    wait_for(lambda: state(render_id) == "done")
+
+
+def test_a_source_that_vanished_is_one_sentence_with_a_retry(house: House, shot_id: int) -> None:
+    footage = shots.open_shot(shot_id).footage
+    file = places.footage_folder(footage.sha256) / footage.files[0]
+    away = file.with_suffix(".away")
+    file.rename(away)
+    try:
+        render_id = order(shot_id, "ffv1")
+        wait_for(lambda: state(render_id) == "failed")
+        row = next(r for r in renders.all_renders() if r.id == render_id)
+        assert re.fullmatch(r"The file original.mp4 is no longer where it was\. Bring it in again\.", row.problem)
+    finally:
+        away.rename(file)
+    renders.retry(render_id)
+    wait_for(lambda: state(render_id) == "done")
+
+
+def test_names_never_collide(house: House, shot_id: int) -> None:
+    current = shots.open_shot(shot_id).revision
+    first = renders.order(shot_id, current, "png8", "straight", "candle")
+    with pytest.raises(Refused, match="candle already. Use candle_v001"):
+        renders.order(shot_id, current, "png8", "straight", "candle")
+    with pytest.raises(Refused, match="cannot hold premultiplied"):
+        renders.order(shot_id, current, "png8", "premultiplied", "wick")
+    wait_for(lambda: state(first.id) == "done")
+    assert next_version("a", {"a_v001", "a_v003"}) == "a_v002"
+
+
+def test_revisions_form_a_tree_in_which_nothing_is_lost(house: House, shot_id: int) -> None:
+    twin = shots.copy_shot(shot_id).id
+    recipe = shots.open_shot(twin).recipe
+
+    def with_shift(shift: float) -> Recipe:
+        return recipe.model_copy(update={"edge": Edge(shift=shift)})
+
+    for shift in (1.0, 2.0):
+        shots.revise(twin, with_shift(shift), f"to {shift}")
+    shots.undo(twin)
+    state_now = shots.revise(twin, with_shift(3.0), "to 3")
+    assert state_now.revision == 4 and state_now.redo is None
+    assert shots.undo(twin).recipe.edge.shift == 1.0
+    assert shots.redo(twin).recipe.edge.shift == 3.0
+    assert shots.go_to(twin, 3).recipe.edge.shift == 2.0
+    assert [r.number for r in shots.history(twin)] == [4, 3, 2, 1]
+    assert shots.revise(twin, with_shift(2.0), "same").revision == 3
+
+
+def test_a_block_sent_twice_does_no_harm_and_a_gap_is_noticed(house: House) -> None:
+    token = bring_in.begin_upload()
+    assert bring_in.receive(token, "a.mp4", 0, b"12345") == 5
+    assert bring_in.receive(token, "a.mp4", 0, b"12345") == 5
+    assert bring_in.receive(token, "../../a.mp4", 5, b"678") == 8
+    assert [p.name for p in places.upload_folder(token).iterdir()] == ["a.mp4"]
+    with pytest.raises(Refused, match="lost on the way"):
+        bring_in.receive(token, "a.mp4", 99, b"1")
+    shutil.rmtree(places.upload_folder(token))
+
+
+@pytest.mark.parametrize("given", ["../../etc/passwd", "a/b\\c.mov", "\x00\n.mp4", "…", "con<>:|?*.png", "x" * 300])
+def test_no_given_name_becomes_a_path(given: str) -> None:
+    name = safe_name(given)
+    assert name and len(name) <= 120 and not set(name) & set('/\\\0\n<>:|?*"') and not name.startswith(".")
+
+
+def request(address: str, **headers: str) -> int:
+    asked = urllib.request.Request(address, headers=headers, method=headers.pop("method", "GET"))
+    try:
+        return int(urllib.request.urlopen(asked).status)
+    except urllib.error.HTTPError as error:
+        return error.code
+
+
+def test_the_door_is_kept(house: House) -> None:
+    """OWASP: DNS rebinding (Host check), cross-site request forgery (token), content policy."""
+    page = f"{house.address}/footage"
+    assert request(page) == 200
+    assert request(page, Host="evil.example") == 421
+    assert request(f"{page}/uploads", method="POST") == 403
+    assert request(f"{page}/uploads", method="POST", **{"X-CSRF-Token": ""}) == 403
+    answer = urllib.request.urlopen(page)
+    policy = answer.headers["Content-Security-Policy"]
+    assert "default-src 'self'" in policy and "unsafe" not in policy
+    assert answer.headers["X-Content-Type-Options"] == "nosniff"
+    body = answer.read().decode()
+    assert not re.search(r"<script(?![^>]*(src=|application/json))", body) and " style=" not in body
+    assert "://" not in re.sub(r"http://(127\.0\.0\.1|www\.w3\.org)", "", body)
+    assert request(f"{house.address}/stockroom/9999/file") == 404
+
+
+def test_the_database_wants_a_password(house: House) -> None:
+    port = (house.root / "postgres/data/postmaster.pid").read_text().splitlines()[3]
+    asked = ["psql", "-h", "127.0.0.1", "-p", port, "-U", "upholster", "-w", "-c", "select 1", "postgres"]
+    refused = subprocess.run(
+        asked, capture_output=True, text=True, env={"PATH": os.environ["PATH"], "HOME": "/nowhere"}
+    )
+    assert refused.returncode and "password" in refused.stderr
+
+
+def test_a_house_started_twice_says_so_and_one_restarted_keeps_all(clip_file: Path) -> None:
+    root = Path(tempfile.mkdtemp(prefix="upholster-twice-"))
+    root.chmod(0o755)
+    try:
+        first = start_house(root, "--empty")
+        second = subprocess.run(
+            [sys.executable, "-m", "upholster.service", "--empty"],
+            env={**os.environ, "UPHOLSTER_DATA": str(root)},
+            capture_output=True,
+            text=True,
+        )
+        assert second.returncode and f"running already at {first.address}" in second.stderr
+        # The house itself killed: its children go with it, and the next start finds everything in order.
+        first.process.kill()
+        first.process.wait()
+        wait_for(lambda: not first.pids("upholster") and not first.pids("postgres"), 20)
+        again = start_house(root, "--empty")
+        assert urllib.request.urlopen(f"{again.address}/footage").status == 200
+        again.process.send_signal(signal.SIGINT)
+        assert again.process.wait(30) == 0
+        assert not again.pids("upholster") and not again.pids("postgres")
+    finally:
+        shutil.rmtree(root, ignore_errors=True)
