@@ -19,6 +19,7 @@ from upholster.media.errors import MediaError
 from upholster.media.formats import ALPHA_WORDS, FORMATS
 from upholster.media.sequences import find_pictures
 from upholster.media.writer import picture_name
+from upholster.memory import keep_freed_memory
 from upholster.studio.keying import Footage, prove_keyed, screen_of, survey_footage, write_keyed
 from upholster.studio.sidecar import sha256_of, write_sidecar
 
@@ -36,6 +37,7 @@ class _Program(click.Group):
 @click.version_option(__version__)
 def main() -> None:
     """Take the background out of a shot and deliver it with clean alpha."""
+    keep_freed_memory()
 
 
 def _open(given: str) -> Footage:

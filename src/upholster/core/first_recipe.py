@@ -6,12 +6,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.grids import lay
 from upholster.core.recipe import Matte, Recipe, Screen
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.propose import propose
 from upholster.core.screen.survey import Survey
-from upholster.core.stages.pull import pull
+from upholster.core.stages.pull import pull, subject_colours
 
 #: How many standard deviations of the grain are taken as clear.
 GRAIN = 3.0
@@ -49,7 +50,7 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
         clear = min(0.1, GRAIN * known.noise)
         return Matte(clear=round(clear, 3), solid=1.0)
     clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
-    inside = np.concatenate([_inside(pull(mean, screen.kind, known)) for mean in survey.mean])
+    inside = np.concatenate([_inside(_pulled(mean, screen, known)) for mean in survey.mean])
     solid = float(np.clip(np.quantile(inside, 0.02) - 0.01, 0.8, 0.98)) if inside.size > 50 else 0.98
     return Matte(clear=round(clear, 3), solid=round(solid, 3))
 
@@ -58,3 +59,9 @@ def _inside(pulled: NDArray[np.float32]) -> NDArray[np.float32]:
     """Coverage of the cells well inside the subject, away from its edges."""
     deep = cv2.erode((pulled > 0.75).astype(np.uint8), np.ones((5, 5), np.uint8))
     return pulled[deep > 0]
+
+
+def _pulled(cells: NDArray[np.float32], screen: Screen, known: ScreenKnowledge) -> NDArray[np.float32]:
+    size = cells.shape[2], cells.shape[1]
+    subject = lay(subject_colours(cells, screen.kind, known), *size)
+    return pull(cells, screen.kind, lay(known.plate, *size), subject)

@@ -50,12 +50,19 @@ def read_row(grid, channel, j, out):
 
 def area(picture: Plane, width: int, height: int) -> Plane:
     """Planar ``(n, h, w)`` picture averaged down to ``(n, height, width)``."""
-    return np.stack([cv2.resize(p, (width, height), interpolation=cv2.INTER_AREA) for p in picture])
+    return _each(picture, width, height, cv2.INTER_AREA)
 
 
 def enlarge(picture: Plane, width: int, height: int) -> Plane:
     """Planar ``(n, h, w)`` picture interpolated up to ``(n, height, width)``."""
-    return np.stack([cv2.resize(p, (width, height), interpolation=cv2.INTER_LINEAR) for p in picture])
+    return _each(picture, width, height, cv2.INTER_LINEAR)
+
+
+def _each(picture: Plane, width: int, height: int, how: int) -> Plane:
+    out = np.empty((picture.shape[0], height, width), np.float32)
+    for plane, target in zip(picture, out, strict=True):
+        cv2.resize(plane, (width, height), dst=target, interpolation=how)
+    return out
 
 
 def resize(picture: Plane, width: int, height: int) -> Plane:

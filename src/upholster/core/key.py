@@ -6,6 +6,7 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.grids import lay
 from upholster.core.recipe import Recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.stages.edge import edge
@@ -68,8 +69,10 @@ def key(
         plate = np.nan_to_num(plate, nan=0.0, posinf=_SANE, neginf=-_SANE).clip(-_SANE, _SANE)
     glow = screen.kind in ("dark", "light")
     base: tuple[Hashable, ...] = ("screen", screen)
-    subject = memo((*base, "subject"), lambda: subject_colours(plate, screen.kind, known))
-    pulled = memo(base, lambda: pull(plate, screen.kind, known, subject))
+    size = plate.shape[2], plate.shape[1]
+    ground = memo((*base, "ground"), lambda: lay(known.plate, *size))
+    subject = memo((*base, "subject"), lambda: lay(subject_colours(plate, screen.kind, known), *size))
+    pulled = memo(base, lambda: pull(plate, screen.kind, ground, subject))
 
     chosen = {"clear": 0.0, "solid": 1.0, "opacity": 0.0} if matte.paused else matte.at(frame)
     if not glow:
@@ -90,6 +93,8 @@ def key(
     tint = colour.at(frame)
     rgb = memo(
         (*base, "colour", *tint.values(), colour.keep_luma),
-        lambda: edge_colour(plate, cover, screen.kind, known, subject, keep_luma=colour.keep_luma, **tint),
+        lambda: edge_colour(
+            plate, cover, screen.kind, ground, subject, known.primary, keep_luma=colour.keep_luma, **tint
+        ),
     )
     return Keyed(rgb, alpha, pulled)

@@ -6,10 +6,12 @@ import sys
 
 from waitress import serve
 
+from upholster.memory import keep_freed_memory
 from upholster.web.app import create_app
 
 
 def main() -> None:
+    keep_freed_memory()
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     serve(

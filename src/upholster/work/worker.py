@@ -4,6 +4,7 @@ import asyncio
 import logging
 import os
 
+from upholster.memory import keep_freed_memory
 from upholster.studio import renders, stock
 from upholster.work.tasks import app
 
@@ -44,6 +45,7 @@ async def _work(concurrency: int) -> None:
 
 
 def main() -> None:
+    keep_freed_memory()
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
     logging.getLogger("procrastinate").setLevel(logging.WARNING)
     asyncio.run(_work(int(os.environ.get("UPHOLSTER_WORKERS", os.cpu_count() or 1))))

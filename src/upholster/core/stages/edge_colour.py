@@ -4,10 +4,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
-from upholster.core.grids import lay, read_row
+from upholster.core.grids import Laid, read_row
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.recipe import Kind
-from upholster.core.screen.clean_plate import ScreenKnowledge
 
 Plane = NDArray[np.float32]
 
@@ -20,8 +19,9 @@ def edge_colour(
     plate: Plane,
     cover: Plane,
     kind: Kind,
-    known: ScreenKnowledge,
-    subject: Plane,
+    screen: Laid,
+    subject: Laid,
+    primary: int,
     *,
     unmix: float,
     spill: float,
@@ -35,9 +35,13 @@ def edge_colour(
     plate : (3, h, w) float32
     cover : (h, w) float32
         Coverage as it was in front of the camera: before the edge was moved or softened.
-    subject : (3, rows, columns) float32
+    screen : Laid
+        The clean plate.
+    subject : Laid
         The subject's colours spread outward (`pull.subject_colours`). They take over where
         coverage is too small to tell the colour.
+    primary : int
+        The screen's strongest primary, 0 to 2.
 
     Notes
     -----
@@ -45,15 +49,14 @@ def edge_colour(
     primary is limited to a blend of the other two; with `keep_luma` the light taken out is
     given back in equal parts to all three primaries.
     """
-    height, width = cover.shape
+    height = cover.shape[0]
     out = np.empty_like(plate)
     tells = _GLOW_TELLS if kind in ("dark", "light") else _TELLS
     f = np.float32
-    screen, near = lay(known.plate, width, height), lay(subject, width, height)
-    over_rows(_unmix, height, plate, cover, screen, near, f(1 / tells), f(unmix), out)
+    over_rows(_unmix, height, plate, cover, screen, subject, f(1 / tells), f(unmix), out)
     if kind == "screen" and spill > 0:
-        give_back = luma_weights("bt709")[known.primary] if keep_luma else 0.0
-        over_rows(_despill, height, out, known.primary, f(spill), f(balance), f(give_back))
+        give_back = luma_weights("bt709")[primary] if keep_luma else 0.0
+        over_rows(_despill, height, out, primary, f(spill), f(balance), f(give_back))
     return out
 
 

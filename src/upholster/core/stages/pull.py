@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.grids import area, lay, read_row, resize, spread
+from upholster.core.grids import Laid, area, lay, read_row, resize, spread
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.recipe import Kind
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -20,25 +20,22 @@ _NEARBY = 9
 _SOLID = 0.3
 
 
-def pull(plate: Plane, kind: Kind, known: ScreenKnowledge, subject: Plane | None = None) -> Plane:
+def pull(plate: Plane, kind: Kind, screen: Laid, subject: Laid) -> Plane:
     """Coverage 0..1 of the subject in ``(3, h, w)`` `plate`, before any choice of clear and solid.
 
     Parameters
     ----------
-    subject : (3, rows, columns) float32 or None
-        What `subject_colours` found in this plate; found here where not given.
+    screen, subject : Laid
+        The clean plate, and the `subject_colours`, laid over the plate.
     """
     height, width = plate.shape[1:]
     out = np.empty((height, width), np.float32)
-    screen = lay(known.plate, width, height)
     if kind == "dark":
         over_rows(_emission, height, plate, screen, out)
     elif kind == "light":
         over_rows(_absorption, height, plate, screen, out)
     else:
-        if subject is None:
-            subject = subject_colours(plate, kind, known)
-        over_rows(_projection, height, plate, screen, lay(subject, width, height), TO_METRIC.T @ TO_METRIC, out)
+        over_rows(_projection, height, plate, screen, subject, TO_METRIC.T @ TO_METRIC, out)
     return out
 
 
@@ -56,7 +53,8 @@ def subject_colours(plate: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     cells = area(plate, columns, rows)
     screen = resize(known.plate, columns, rows)
     if kind in ("dark", "light"):
-        cover = pull(cells, kind, known)
+        laid = lay(known.plate, columns, rows)
+        cover = pull(cells, kind, laid, laid)
         own = (cells - (1 - cover) * screen) / np.maximum(cover, np.float32(1e-3))
         # Squared: a bright core knows its colour, a faint veil of grain does not.
         return spread(np.clip(own, 0, 1).astype(np.float32), np.clip(cover * cover * 4, 0, 1))

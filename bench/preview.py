@@ -1,0 +1,92 @@
+"""How soon a change is on the screen: headless Chromium against a running house with the demo.
+
+    bin/start &  .venv/bin/python bench/preview.py [ADDRESS]
+
+Times are from the change to the picture drawn, 1280x720 footage shown at 960x540. Machines are
+noisy, so the same run also times a bare request to the same server as a yardstick.
+"""
+
+import statistics
+import sys
+
+from playwright.sync_api import Page, sync_playwright
+
+CHANGES, SCRUBS = 60, 60
+
+DRAG = """async count => {
+    const value = document.querySelector('[data-path="matte.clear"]');
+    const times = [];
+    for (let k = 0; k < count; k++) {
+        await new Promise(done => setTimeout(done, 30 + Math.random() * 30));
+        const from = performance.now();
+        const drawn = new Promise(done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
+        value.dispatchEvent(new KeyboardEvent('keydown', {key: k % 2 ? 'ArrowUp' : 'ArrowDown', bubbles: true}));
+        times.push((await drawn).time - from);
+    }
+    return times;
+}"""
+
+SCRUB = """async count => {
+    const field = document.getElementById('frame');
+    const times = [];
+    for (let k = 0; k < count; k++) {
+        await new Promise(done => setTimeout(done, 300));
+        const to = (Number(field.value) + 7 + Math.floor(Math.random() * 80)) % 96;
+        const from = performance.now();
+        const drawn = new Promise(done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
+        field.value = to;
+        field.dispatchEvent(new Event('change'));
+        times.push((await drawn).time - from);
+    }
+    return times;
+}"""
+
+BARE = """async count => {
+    const times = [];
+    for (let k = 0; k < count; k++) {
+        const from = performance.now();
+        await (await fetch('/health')).text();
+        times.push(performance.now() - from);
+    }
+    return times;
+}"""
+
+PLAY = """async () => {
+    document.getElementById('play').click();
+    await new Promise(done => setTimeout(done, 6000));
+    document.getElementById('play').click();
+    return document.getElementById('speed').textContent;
+}"""
+
+
+def row(what: str, times: list[float], aim: str = "") -> None:
+    times = sorted(times)
+    p95 = times[int(len(times) * 0.95) - 1]
+    print(f"{what:<34} p50 {statistics.median(times):6.1f} ms   p95 {p95:6.1f} ms   {aim}")
+
+
+def open_marionette(page: Page) -> None:
+    page.goto("/footage")
+    page.get_by_role("link", name="Open marionette on the Bench").click()
+    page.locator("#views [data-view=result]").click()
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(1000)
+
+
+def main() -> None:
+    address = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8750"
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+        page = browser.new_page(base_url=address, viewport={"width": 1440, "height": 800})
+        open_marionette(page)
+        row("bare request", page.evaluate(BARE, 60))
+        page.evaluate(DRAG, 5)
+        row("value changed to picture drawn", page.evaluate(DRAG, CHANGES), "aim p95 < 100 ms")
+        page.evaluate(SCRUB, 3)
+        row("random frame to picture drawn", page.evaluate(SCRUB, SCRUBS), "aim p95 < 150 ms")
+        print(f"{'playing':<34} {page.evaluate(PLAY)}")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
