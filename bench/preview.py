@@ -19,7 +19,8 @@ DRAG = """async count => {
     for (let k = 0; k < count; k++) {
         await new Promise(done => setTimeout(done, 30 + Math.random() * 30));
         const from = performance.now();
-        const drawn = new Promise(done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
+        const drawn = new Promise(
+            done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
         value.dispatchEvent(new KeyboardEvent('keydown', {key: k % 2 ? 'ArrowUp' : 'ArrowDown', bubbles: true}));
         times.push((await drawn).time - from);
     }
@@ -33,7 +34,8 @@ SCRUB = """async count => {
         await new Promise(done => setTimeout(done, 300));
         const to = (Number(field.value) + 7 + Math.floor(Math.random() * 80)) % 96;
         const from = performance.now();
-        const drawn = new Promise(done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
+        const drawn = new Promise(
+            done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
         field.value = to;
         field.dispatchEvent(new Event('change'));
         times.push((await drawn).time - from);

@@ -13,14 +13,22 @@ import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from upholster.core.first_recipe import first_look
+from upholster.core.recipe import Recipe
+from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.demo.make import make
 from upholster.media.decoder.reader import Reader, probe
-from upholster.media.formats import FORMATS
+from upholster.media.formats import FORMATS, Format
 from upholster.media.writer import open_writer
 from upholster.memory import keep_freed_memory
 from upholster.studio.keying import Footage, keyed_frames, prove_keyed, screen_of, survey_footage, write_keyed
+
+Plane = NDArray[np.float32]
 
 
 def processor_seconds(work: Callable[[], object]) -> float:
@@ -35,6 +43,14 @@ def processor_seconds(work: Callable[[], object]) -> float:
     return now() - before
 
 
+class Costs(NamedTuple):
+    """Processor seconds of one format."""
+
+    floor: float
+    keyed: float
+    proof: float
+
+
 def ratios(plate: Path, frames: int) -> None:
     footage = Footage((plate,), probe([plate]))
     taken = survey_footage(footage)
@@ -42,28 +58,42 @@ def ratios(plate: Path, frames: int) -> None:
     known = screen_of(taken, recipe)
     numbers = range(min(frames, footage.facts.length))
     facts = footage.facts
+    # The floor encodes the same pictures as the render, so that they cost the encoder the same.
+    pictures = list(keyed_frames(footage, recipe, known, numbers))
     print(f"{plate.name}, {len(numbers)} frames of {facts.width}x{facts.height}, one encoding thread")
     print(f"{'format':<12} {'decode+encode':>14} {'with key':>10} {'ratio':>7} {'with proof':>11}")
-    with tempfile.TemporaryDirectory() as folder:
-        for name, form in FORMATS.items():
-            kind = form.alpha_kinds[0]
+    for form in FORMATS.values():
+        with tempfile.TemporaryDirectory() as folder:
+            cost = costs(form, footage, recipe, known, numbers, pictures, Path(folder))
+        print(
+            f"{form.name:<12} {cost.floor:>12.2f} s {cost.keyed:>8.2f} s {cost.keyed / cost.floor:>7.2f} "
+            f"{(cost.keyed + cost.proof) / cost.floor:>11.2f}"
+        )
 
-            def bare(form=form, kind=kind, name=name) -> None:  # type: ignore[no-untyped-def]
-                out = Path(folder) / f"bare-{name}{'' if form.sequence else form.suffix}"
-                size = {"width": facts.width, "height": facts.height, "rate": facts.rate}
-                # The same pictures are encoded as with the key, so that they cost the encoder the same.
-                with Reader(footage.files, facts) as reader, open_writer(form, out, alpha=kind, **size) as writer:
-                    for _, (rgb, alpha) in zip(reader.frames(numbers), stored, strict=True):
-                        writer.write(rgb, alpha)
 
-            stored = list(keyed_frames(footage, recipe, known, numbers))
-            out = Path(folder) / f"{name}{'' if form.sequence else form.suffix}"
-            floor = processor_seconds(bare)
-            stored.clear()
-            whole = processor_seconds(lambda: write_keyed(footage, recipe, known, numbers, form, out, kind))
-            files = sorted(out.glob("*.png")) if form.sequence else [out]
-            proof = processor_seconds(lambda: prove_keyed(footage, recipe, known, numbers, form, files, kind))
-            print(f"{name:<12} {floor:>12.2f} s {whole:>8.2f} s {whole / floor:>7.2f} {(whole + proof) / floor:>11.2f}")
+def costs(
+    form: Format,
+    footage: Footage,
+    recipe: Recipe,
+    known: ScreenKnowledge | None,
+    numbers: range,
+    pictures: list[tuple[Plane, Plane]],
+    folder: Path,
+) -> Costs:
+    kind, facts = form.alpha_kinds[0], footage.facts
+    bare, out = (folder / f"{name}{form.suffix}" for name in ("bare", "keyed"))
+
+    def decode_and_encode() -> None:
+        size = {"width": facts.width, "height": facts.height, "rate": facts.rate}
+        with Reader(footage.files, facts) as reader, open_writer(form, bare, alpha=kind, **size) as writer:
+            for _, (rgb, alpha) in zip(reader.frames(numbers), pictures, strict=True):
+                writer.write(rgb, alpha)
+
+    floor = processor_seconds(decode_and_encode)
+    keyed = processor_seconds(lambda: write_keyed(footage, recipe, known, numbers, form, out, kind))
+    files = sorted(out.glob("*.png")) if form.sequence else [out]
+    proof = processor_seconds(lambda: prove_keyed(footage, recipe, known, numbers, form, files, kind))
+    return Costs(floor, keyed, proof)
 
 
 def memory() -> None:

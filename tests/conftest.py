@@ -19,6 +19,13 @@ sys.path.insert(0, str(Path(__file__).parent))
 from plates import green_clip  # noqa: E402
 
 
+def _called(pid: int, words: str) -> bool:
+    try:
+        return words in Path(f"/proc/{pid}/cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")
+    except OSError:
+        return False
+
+
 def _parent(pid: int) -> int:
     try:
         return int(Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[1])
@@ -32,12 +39,11 @@ class House(NamedTuple):
     process: subprocess.Popen[str]
 
     def pids(self, words: str) -> list[int]:
-        """Processes of this house whose command line holds `words`."""
-        found = subprocess.run(["pgrep", "-f", words], capture_output=True, text=True).stdout.split()
+        """Processes of this house whose command line matches `words`."""
         mine = []
-        for pid in map(int, found):
+        for pid in (int(p.name) for p in Path("/proc").iterdir() if p.name.isdigit()):
             # A decoding child is given no environment of ours; its parent has it.
-            if pid != self.process.pid and any(self._belongs(p) for p in (pid, _parent(pid))):
+            if pid != self.process.pid and _called(pid, words) and any(self._belongs(p) for p in (pid, _parent(pid))):
                 mine.append(pid)
         return mine
 

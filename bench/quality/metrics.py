@@ -1,0 +1,81 @@
+"""How far a matte and its colours are from the truth.
+
+MSE, SAD, gradient and connectivity error as in Rhemann et al. 2009, "A perceptually motivated
+online benchmark for image matting", over the whole picture.
+"""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+
+
+def mse(found: Plane, true: Plane) -> float:
+    return float(np.mean((found - true) ** 2))
+
+
+def sad(found: Plane, true: Plane) -> float:
+    """Sum of absolute differences, in thousands of pixels."""
+    return float(np.abs(found - true).sum() / 1000)
+
+
+def gradient(found: Plane, true: Plane) -> float:
+    """Squared difference of the gradients' lengths, derivatives of a Gaussian with sigma 1.4."""
+    return float(((_slope(found) - _slope(true)) ** 2).sum())
+
+
+def _slope(matte: Plane) -> Plane:
+    reach = np.arange(-6, 7, dtype=np.float32)
+    bell = np.exp(-(reach**2) / (2 * 1.4**2))
+    bell /= bell.sum()
+    wave = reach / 1.4**2 * bell
+    dx = cv2.sepFilter2D(matte, cv2.CV_32F, wave, bell, borderType=cv2.BORDER_REPLICATE)
+    dy = cv2.sepFilter2D(matte, cv2.CV_32F, bell, wave, borderType=cv2.BORDER_REPLICATE)
+    return np.hypot(dx, dy)
+
+
+def connectivity(found: Plane, true: Plane, steps: int = 10) -> float:
+    """Difference of how far each pixel is from being connected to the common solid core (theta 0.15, p 1)."""
+    level = np.full(true.shape, -1.0, np.float32)
+    for k in range(1, steps + 1):
+        both = ((found >= k / steps) & (true >= k / steps)).astype(np.uint8)
+        count, labels, sizes, _ = cv2.connectedComponentsWithStats(both, connectivity=4)
+        core = labels == (1 + int(np.argmax(sizes[1:, cv2.CC_STAT_AREA]))) if count > 1 else np.zeros(true.shape, bool)
+        level[(level < 0) & ~core] = (k - 1) / steps
+    level[level < 0] = 1
+
+    def joined(matte: Plane) -> Plane:
+        away = matte - level
+        return 1 - away * (away >= 0.15)
+
+    return float(np.abs(joined(found) - joined(true)).sum() / 1000)
+
+
+def psnr(found: Plane, true: Plane) -> float:
+    return float(-10 * np.log10(max(float(np.mean((found - true) ** 2)), 1e-10)))
+
+
+def edge_band(true: Plane, width: int = 8) -> NDArray[np.bool_]:
+    """Pixels within `width` of where the true matte is neither clear nor solid."""
+    partial = ((true > 0.01) & (true < 0.99)).astype(np.uint8)
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * width + 1, 2 * width + 1))
+    return cv2.dilate(partial, disc) > 0
+
+
+def holes(found: Plane, true: Plane) -> float:
+    """Share of truly solid pixels that let more than a twentieth through."""
+    solid = true > 0.995
+    return float((found[solid] < 0.95).mean()) if solid.any() else 0.0
+
+
+def leaks(found: Plane, true: Plane) -> float:
+    """Share of truly clear pixels that keep more than a twentieth."""
+    clear = true < 0.005
+    return float((found[clear] > 0.05).mean()) if clear.any() else 0.0
+
+
+def flicker(found: list[Plane], true: list[Plane]) -> float:
+    """Mean change of the error from frame to frame, times 1000."""
+    errors = [f - t for f, t in zip(found, true, strict=True)]
+    return float(np.mean([np.abs(b - a).mean() for a, b in zip(errors, errors[1:], strict=False)]) * 1000)
