@@ -30,7 +30,7 @@ def first_look(survey: Survey) -> FirstLook:
     if known is None:
         return FirstLook(Recipe(screen=screen), reasons)
     recipe = Recipe(screen=screen, matte=propose_matte(survey, screen, known))
-    grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {recipe.matte.clear:.2f}."
+    grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {recipe.matte.clear:.3f}."
     light = (
         "The light on it is even."
         if known.unevenness < 0.1

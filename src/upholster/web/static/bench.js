@@ -88,7 +88,10 @@ function take(state) {
   picture.refresh();
 }
 
-const walk = (way) => save(() => send(`${at}/${way}`), true);
+function walk(way) {
+  order.settle();
+  return save(() => send(`${at}/${way}`), true);
+}
 
 let leaving;
 /** Keep how the Bench is left, soon. */
@@ -277,6 +280,7 @@ function showDelivery() {
 
 $("render").addEventListener("click", async () => {
   $("render").disabled = true;
+  order.settle();
   await saving;
   try {
     const { name, proposed } = await send(`${at}/render`, { revision, format: $("format").value, alpha: $("alpha").value, name: $("name").value });

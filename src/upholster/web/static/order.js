@@ -105,6 +105,22 @@ export class Order {
     this.bench.change(path, Number(value.toFixed(5)), final, `${label}: ${shown(path, value, this.#field(path).unit)}`);
   }
 
+  /** Steps in quick succession become one revision. */
+  #settleSoon(path) {
+    if (this.stepping && this.stepping !== path) this.settle();
+    this.stepping = path;
+    clearTimeout(this.settling);
+    this.settling = setTimeout(() => this.settle(), 600);
+  }
+
+  /** Make what was stepped a revision now. */
+  settle() {
+    clearTimeout(this.settling);
+    const path = this.stepping;
+    this.stepping = null;
+    if (path) this.set(path, this.#number(path), true);
+  }
+
   #editable(element) {
     const { path } = element.dataset;
     element.addEventListener("pointerdown", (event) => {
@@ -134,7 +150,8 @@ export class Order {
         event.preventDefault();
         event.stopPropagation();
         const fine = event.shiftKey && !path.startsWith("take.") ? 0.1 : 1;
-        this.set(path, this.#number(path) + step * fine * this.#field(path).step, true);
+        this.set(path, this.#number(path) + step * fine * this.#field(path).step, false);
+        this.#settleSoon(path);
       } else if (event.key === "Enter" || /^[-\d.,]$/.test(event.key)) {
         event.preventDefault();
         event.stopPropagation();
