@@ -54,9 +54,8 @@ class House(NamedTuple):
             return False
 
     def kill(self, words: str) -> None:
-        pids = self.pids(words)
-        assert pids, f"nothing runs that is called {words}"
-        for pid in pids:
+        wait_for(lambda: self.pids(words), 20)
+        for pid in self.pids(words):
             os.kill(pid, signal.SIGKILL)
 
 

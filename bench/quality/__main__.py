@@ -49,12 +49,12 @@ def footage(truths: list[Truth], folder: Path, lossless: bool) -> Path:
     with av.open(str(path), "w") as container:
         stream = container.add_stream("ffv1", rate=24)
         stream.height, stream.width = truths[0].alpha.shape
-        stream.pix_fmt = "gbrp"
+        stream.pix_fmt = "bgr0"
         for truth in truths:
-            pixels = np.rint(truth.plate * 255).astype(np.uint8)
-            frame = av.VideoFrame(stream.width, stream.height, "gbrp")
-            for plane, channel in zip(frame.planes, (1, 2, 0), strict=True):
-                np.frombuffer(plane, np.uint8).reshape(plane.height, -1)[:, : plane.width] = pixels[..., channel]
+            pixels = np.rint(truth.plate[..., ::-1] * 255).astype(np.uint8)
+            frame = av.VideoFrame(stream.width, stream.height, "bgr0")
+            rows = np.frombuffer(frame.planes[0], np.uint8).reshape(stream.height, -1)
+            rows[:, : stream.width * 4] = cv2.cvtColor(pixels, cv2.COLOR_BGR2BGRA).reshape(stream.height, -1)
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     return path

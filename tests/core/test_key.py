@@ -14,6 +14,7 @@ from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.propose import screen_name
 from upholster.core.screen.survey import survey
 from upholster.core.stages.edge import edge
+from upholster.core.stages.holes import close_holes
 from upholster.core.stages.levels import levels
 
 Colour = tuple[float, float, float]
@@ -126,6 +127,19 @@ def test_levels_are_monotone_in_coverage_and_in_each_control(clear: float, solid
     assert (levels(ramp, clear=clear, solid=max(solid - 0.02, 0.48), opacity=opacity) >= here - 1e-6).all()
 
 
+def test_shallow_holes_are_closed_and_real_gaps_and_soft_edges_are_not() -> None:
+    matte = np.ones((60, 200), np.float32)
+    matte[:, :60] = np.linspace(0, 1, 60, dtype=np.float32)
+    matte[:, 90:94] = 0.85
+    matte[:, 120:124] = 0.1
+    matte[:, 150:170] = 0.85
+    closed = close_holes(matte, size=8)
+    assert (closed[:, 88:96] == 1).all()
+    assert np.array_equal(closed[:, 118:126], matte[:, 118:126])
+    assert np.array_equal(closed[:, :80], matte[:, :80])
+    assert np.allclose(closed[:, 156:164], 0.85)
+
+
 @pytest.mark.parametrize("shift", [-3.4, -1.0, -0.25, 0.25, 0.5, 1.0, 2.5, 6.3])
 def test_the_edge_moves_by_the_fraction_asked_for(shift: float) -> None:
     ramp = np.broadcast_to(np.clip(np.arange(80, dtype=np.float32) - 39.5, 0, 1), (40, 80)).copy()
@@ -169,7 +183,7 @@ def test_a_change_of_edge_does_not_pull_the_key_again() -> None:
 def test_pausing_a_line_takes_its_effect_away() -> None:
     plate, _ = shot()
     recipe = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(clear=0.3, paused=True))
-    plain = Recipe(screen=Screen(kind="screen", colour=GREEN))
+    plain = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(close=0))
     screen = known_screen(GREEN)
     assert np.array_equal(key(plate, recipe, 0, screen).alpha, key(plate, plain, 0, screen).alpha)
     stopped = Recipe(screen=Screen(kind="screen", colour=GREEN, paused=True))

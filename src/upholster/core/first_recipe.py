@@ -18,6 +18,10 @@ from upholster.core.stages.pull import pull, subject_colours
 GRAIN = 3.0
 
 
+#: Coverage changes by less than this between neighbouring cells inside a subject.
+_LEVEL = 0.1
+
+
 class FirstLook(NamedTuple):
     recipe: Recipe
     sentences: tuple[str, ...]
@@ -56,9 +60,11 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
 
 
 def _inside(pulled: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Coverage of the cells well inside the subject, away from its edges."""
+    """Coverage of the cells well inside the subject, and not within a blurred edge."""
     deep = cv2.erode((pulled > 0.75).astype(np.uint8), np.ones((5, 5), np.uint8))
-    return pulled[deep > 0]
+    around = np.ones((3, 3), np.uint8)
+    level = cv2.dilate(pulled, around) - cv2.erode(pulled, around) < _LEVEL
+    return pulled[(deep > 0) & level]
 
 
 def _pulled(cells: NDArray[np.float32], screen: Screen, known: ScreenKnowledge) -> NDArray[np.float32]:

@@ -11,6 +11,7 @@ from upholster.core.recipe import Recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.stages.edge import edge
 from upholster.core.stages.edge_colour import edge_colour
+from upholster.core.stages.holes import close_holes
 from upholster.core.stages.levels import levels
 from upholster.core.stages.pull import pull, subject_colours
 
@@ -74,11 +75,12 @@ def key(
     subject = memo((*base, "subject"), lambda: lay(subject_colours(plate, screen.kind, known), *size))
     pulled = memo(base, lambda: pull(plate, screen.kind, ground, subject))
 
-    chosen = {"clear": 0.0, "solid": 1.0, "opacity": 0.0} if matte.paused else matte.at(frame)
-    if not glow:
-        chosen["opacity"] = 0.0
+    chosen = {"clear": 0.0, "solid": 1.0, "close": 0.0, "opacity": 0.0} if matte.paused else matte.at(frame)
+    # Thin glow has no holes to close, and what is solid before a screen has no veil to thicken.
+    chosen["close" if glow else "opacity"] = 0.0
     base = (*base, *chosen.values())
-    cover = memo(base, lambda: levels(pulled, **chosen))
+    close = chosen.pop("close") * scale
+    cover = memo(base, lambda: close_holes(levels(pulled, **chosen), size=close))
 
     moves = {"shift": 0.0, "soften": 0.0} if shape.paused else shape.at(frame)
     alpha = memo(

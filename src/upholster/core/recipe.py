@@ -97,6 +97,9 @@ class Matte(Settings):
 
     clear: Number = number(0.0, 0.0, 0.95, step=0.005, doc="Coverage at and below this becomes clear.")
     solid: Number = number(1.0, 0.05, 1.0, step=0.005, doc="Coverage at and above this becomes solid.")
+    close: Number = number(
+        8.0, 0.0, 60.0, step=0.5, unit="px", doc="Shallow dips in the solid part narrower than this are closed."
+    )
     opacity: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Dark and light grounds: how solid the thin parts are made.")
     paused: bool = Field(default=False, description="Use the coverage as measured.")
 

@@ -65,6 +65,7 @@ export class Order {
     const kind = recipe.screen.kind;
     document.getElementById("edge-way").textContent = recipe.edge.shift < 0 ? "in" : "out";
     document.getElementById("opacity").hidden = kind !== "dark" && kind !== "light";
+    document.getElementById("close").hidden = kind === "dark" || kind === "light";
     document.getElementById("spill").hidden = kind !== "screen";
     for (const line of document.querySelectorAll(".line[data-stage]")) {
       const { stage } = line.dataset;
