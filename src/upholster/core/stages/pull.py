@@ -16,6 +16,8 @@ Plane = NDArray[np.float32]
 SUBJECT_GRID = 320
 #: How far, in cells of that grid, a half-covered cell may lie from one that is all subject.
 _NEARBY = 9
+#: Side, in cells, of the part of a subject that must be free of the screen for its middle to be sure.
+_DEEP = 3
 #: Share of the largest distances from the screen below which nothing is taken to be solid.
 _SOLID = 0.3
 
@@ -77,7 +79,9 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
         a, b = [c for c in range(3) if c != p]
         left = cells[p] - np.maximum(cells[a], cells[b])
         whole = np.maximum(screen[p] - np.maximum(screen[a], screen[b]), np.float32(0.02))
-        sure = sure * np.clip((np.float32(0.1) - left / whole) * 20, 0, 1)
+        free = np.clip((np.float32(0.1) - left / whole) * 20, 0, 1).astype(np.float32)
+        # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
+        sure = np.maximum(sure * free, cv2.erode(free, np.ones((_DEEP, _DEEP), np.uint8)))
     return sure.astype(np.float32)
 
 
