@@ -5,6 +5,7 @@ Nothing of the answer is trusted to be more than numbers: it is never unpickled 
 """
 
 import json
+import os
 import resource
 import sys
 from pathlib import Path
@@ -61,6 +62,8 @@ def _send(out: BinaryIO, answer: dict[str, Any], planes: Planes | None = None) -
 
 
 def main() -> None:
+    # Pictures on somebody's screen come before decoding ahead.
+    os.nice(5)
     _limit()
     requests, out = sys.stdin.buffer, sys.stdout.buffer
     source: VideoFile | Sequence | None = None

@@ -1,7 +1,7 @@
 """The Bench: one shot, its work order and its picture."""
 
 import threading
-from typing import Any
+from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template, request
 
@@ -16,6 +16,8 @@ page = Blueprint("bench", __name__, url_prefix="/bench/<int:shot_id>")
 #: The newest request of each Bench window; older ones are not computed any more.
 _newest: dict[str, int] = {}
 _newest_lock = threading.Lock()
+#: Fine pictures are made one at a time, so that those nobody waits for any more are passed over.
+_fine_lock = threading.Lock()
 
 
 @page.get("")
@@ -99,19 +101,21 @@ def picture(shot_id: int) -> Response:
         if len(_newest) > 200:
             _newest.pop(next(iter(_newest)))
     footage, recipe = _footage(shot_id), read_recipe(asked["recipe"])
-    if not asked.get("keep") and _newest.get(window, sequence) > sequence + 1:
+    frame = int(asked["frame"])
+    what: Literal["result", "plate"] = "plate" if asked.get("plate") else "result"
+    if asked.get("quality") == "fine":
+        with _fine_lock:
+            if _newest.get(window, sequence) > sequence:
+                return Response(status=204)
+            pixels = look.picture(footage, recipe, frame, "fine", what)
+    elif not asked.get("keep") and _newest.get(window, sequence) > sequence + 1:
         return Response(status=204)
-    pixels = look.picture(
-        footage, recipe, int(asked["frame"]), _quality(asked), "plate" if asked.get("plate") else "result"
-    )
+    else:
+        pixels = look.picture(footage, recipe, frame, "quick", what)
     response = Response(pixels.tobytes(), mimetype="application/octet-stream")
     response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
     response.headers["Cache-Control"] = "no-store"
     return response
-
-
-def _quality(asked: dict[str, Any]) -> look.Quality:
-    return "fine" if asked.get("quality") == "fine" else "quick"
 
 
 @page.post("/histogram")

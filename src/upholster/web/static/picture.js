@@ -29,6 +29,7 @@ export class Picture {
   /** Ask for the picture as things stand; the newest request wins, a finer one follows. */
   refresh() {
     this.wanted = true;
+    this.finer?.abort();
     clearTimeout(this.resting);
     this.resting = setTimeout(() => this.#fine(), 220);
     this.#next();
@@ -41,7 +42,8 @@ export class Picture {
   }
 
   #fine() {
-    for (const what of this.#needed()) this.#ask(what, "fine");
+    this.finer = new AbortController();
+    for (const what of this.#needed()) this.#ask(what, "fine", this.finer.signal);
   }
 
   #needed() {
@@ -50,28 +52,30 @@ export class Picture {
     return view === "split" ? ["plate", "result"] : ["result"];
   }
 
-  async #ask(what, quality) {
+  async #ask(what, quality, signal) {
     const sequence = ++this.sequence;
-    this.flying++;
+    // A fine picture may take long; quick ones never wait for it.
+    const counted = quality === "quick" ? 1 : 0;
+    this.flying += counted;
     try {
-      const drawn = await this.fetch(this.bench.frame(), what, quality, sequence);
+      const drawn = await this.fetch(this.bench.frame(), what, quality, sequence, false, signal);
       if (drawn && sequence > this.drawn[what]) {
         this.drawn[what] = sequence;
         this.draw(what, drawn);
         this.bench.drawn(what, quality, sequence);
       }
     } catch (error) {
-      this.bench.trouble(error);
+      if (error.name !== "AbortError") this.bench.trouble(error);
     } finally {
-      this.flying--;
+      this.flying -= counted;
       this.#next();
     }
   }
 
   /** One frame's pixels; null where the house passed it over for a newer request. */
-  async fetch(frame, what, quality, sequence = ++this.sequence, keep = false) {
+  async fetch(frame, what, quality, sequence = ++this.sequence, keep = false, signal = undefined) {
     const body = { recipe: this.bench.recipe(), frame, quality, sequence, keep, plate: what === "plate", window: `${window_} ${what}` };
-    const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
+    const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, signal });
     if (answer.status === 204) return null;
     const [width, height] = answer.headers.get("X-Size").split("x").map(Number);
     return new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), width, height);
