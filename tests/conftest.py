@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+import hypothesis
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
@@ -31,6 +32,11 @@ def _parent(pid: int) -> int:
         return int(Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[1])
     except OSError:
         return 0
+
+
+# The same cases every time: a run that fails must fail again.
+hypothesis.settings.register_profile("same", derandomize=True)
+hypothesis.settings.load_profile("same")
 
 
 class House(NamedTuple):

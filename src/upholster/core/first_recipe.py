@@ -18,6 +18,8 @@ from upholster.core.stages.pull import pull, subject_colours
 GRAIN = 3.0
 
 
+#: Departure of the clean plate from its mean, in the key's metric, that is still called even.
+_EVEN = 0.05
 #: Coverage changes by less than this between neighbouring cells inside a subject.
 _LEVEL = 0.1
 
@@ -37,7 +39,7 @@ def first_look(survey: Survey) -> FirstLook:
     grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {recipe.matte.clear:.3f}."
     light = (
         "The light on it is even."
-        if known.unevenness < 0.1
+        if known.unevenness < _EVEN
         else f"The light on it is uneven by {known.unevenness:.2f}, so a clean plate is used for every part."
     )
     return FirstLook(recipe, (*reasons, light, grain) if screen.kind not in ("dark", "light") else (*reasons, grain))

@@ -37,7 +37,9 @@ class Footage(Base):
     sentences: Mapped[list[str]] = mapped_column(default=list)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
-    shots: Mapped[list["Shot"]] = relationship(back_populates="footage", order_by="Shot.id")
+    shots: Mapped[list["Shot"]] = relationship(
+        back_populates="footage", order_by="Shot.id", cascade="all, delete-orphan", passive_deletes=True
+    )
 
 
 class Shot(Base):

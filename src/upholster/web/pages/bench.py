@@ -10,6 +10,7 @@ from upholster.core.screen.propose import screen_name
 from upholster.media.formats import ALPHA_WORDS, FORMATS
 from upholster.studio import bring_in, look, renders, shots
 from upholster.studio.errors import Refused
+from upholster.web.asking import asked_for
 
 page = Blueprint("bench", __name__, url_prefix="/bench/<int:shot_id>")
 
@@ -46,7 +47,7 @@ def show(shot_id: int) -> str:
 
 @page.post("/recipe")
 def revise(shot_id: int) -> Response:
-    asked = request.get_json()
+    asked = asked_for()
     return jsonify(_state(shots.revise(shot_id, read_recipe(asked["recipe"]), str(asked["change"]))))
 
 
@@ -70,7 +71,7 @@ def history(shot_id: int) -> str:
 @page.post("/screen")
 def screen(shot_id: int) -> Response:
     """Change the kind of ground, or measure it at one more place."""
-    asked = request.get_json()
+    asked = asked_for()
     state, recipe = shots.open_shot(shot_id), read_recipe(asked["recipe"])
     survey = look.survey_of(state.footage)
     if place := asked.get("measure"):
@@ -94,7 +95,7 @@ def _screen_change(asked: dict[str, Any]) -> dict[str, Any]:
 @page.post("/picture")
 def picture(shot_id: int) -> Response:
     """One frame as raw RGBA; 204 where a newer request of the same window has come in since."""
-    asked = request.get_json()
+    asked = asked_for()
     window, sequence = str(asked["window"])[:40], int(asked["sequence"])
     with _newest_lock:
         _newest[window] = max(sequence, _newest.get(window, 0))
@@ -120,13 +121,13 @@ def picture(shot_id: int) -> Response:
 
 @page.post("/histogram")
 def histogram(shot_id: int) -> Response:
-    asked = request.get_json()
+    asked = asked_for()
     return jsonify(counts=look.histogram(_footage(shot_id), read_recipe(asked["recipe"]), int(asked["frame"])))
 
 
 @page.post("/readout")
 def readout(shot_id: int) -> Response:
-    asked = request.get_json()
+    asked = asked_for()
     footage = _footage(shot_id)
     found = look.readout(footage, read_recipe(asked["recipe"]), int(asked["frame"]), int(asked["x"]), int(asked["y"]))
     return jsonify(found._asdict())
@@ -136,7 +137,7 @@ def readout(shot_id: int) -> Response:
 def left(shot_id: int) -> Response:
     """Remember how the Bench was left."""
     known = {"frame", "view", "ground", "colour", "footage", "split", "surround", "open"}
-    shots.remember_bench(shot_id, {k: v for k, v in request.get_json().items() if k in known})
+    shots.remember_bench(shot_id, {k: v for k, v in asked_for().items() if k in known})
     return jsonify(ok=True)
 
 
@@ -147,7 +148,7 @@ def copy(shot_id: int) -> Response:
 
 @page.post("/render")
 def render(shot_id: int) -> Response:
-    asked = request.get_json()
+    asked = asked_for()
     ordered = renders.order(shot_id, int(asked["revision"]), str(asked["format"]), asked["alpha"], str(asked["name"]))
     return jsonify(name=ordered.name, proposed=renders.proposed_name(shots.open_shot(shot_id).shot))
 

@@ -4,6 +4,7 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.media.limits import UPLOAD
 from upholster.studio import bring_in, look
+from upholster.web.asking import asked_for
 
 page = Blueprint("footage", __name__, url_prefix="/footage")
 
@@ -31,7 +32,7 @@ def receive(token: str) -> Response:
 
 @page.post("/uploads/<token>/done")
 def done(token: str) -> Response:
-    footage, known = bring_in.finish_upload(token, str(request.get_json()["name"]))
+    footage, known = bring_in.finish_upload(token, str(asked_for()["name"]))
     return jsonify(id=footage.id, name=footage.name, known=known)
 
 

@@ -1,0 +1,160 @@
+import numpy as np
+import pytest
+
+from plates import BLUE, GREEN, ORANGE, disc, flat, shot
+from upholster.core.chroma import fit_lines, luma_at_chroma
+from upholster.core.first_recipe import first_look
+from upholster.core.grids import area, enlarge, lay, resize, spread
+from upholster.core.key import key
+from upholster.core.recipe import Screen
+from upholster.core.screen.clean_plate import measure_screen
+from upholster.core.screen.metric import chroma, to_metric
+from upholster.core.screen.propose import kind_of, primary, propose
+from upholster.core.screen.survey import CELLS, FRAMES, frames_to_survey, survey
+from upholster.core.yuv import chroma_taps, from_rgb, to_rgb
+
+
+def test_a_survey_has_first_and_last_frame_and_no_more_than_it_needs() -> None:
+    assert frames_to_survey(1) == [0]
+    assert frames_to_survey(5) == [0, 1, 2, 3, 4]
+    chosen = frames_to_survey(1000)
+    assert len(chosen) == FRAMES and chosen[0] == 0 and chosen[-1] == 999
+
+
+@pytest.mark.parametrize("size", [(1, 1), (40, 3), (320, 180), (181, 320)])
+def test_cells_cover_pictures_of_any_size(size: tuple[int, int]) -> None:
+    plate = flat((0.2, 0.4, 0.6), *size)
+    taken = survey({0: plate})
+    assert max(taken.mean.shape[2:]) <= CELLS
+    assert np.allclose(taken.mean[0].mean(axis=(1, 2)), (0.2, 0.4, 0.6), atol=1e-5)
+    assert taken.deviation.max() < 1e-4
+
+
+def test_roughness_is_the_grain_and_not_the_slope_of_the_light() -> None:
+    slope = flat(GREEN) * np.linspace(0.7, 1.3, 320, dtype=np.float32)
+    grain = np.random.default_rng(3).normal(0, 0.02, slope.shape).astype(np.float32)
+    assert survey({0: slope}).deviation.mean() < 0.003
+    assert survey({0: slope + grain}).deviation.mean() == pytest.approx(0.02, rel=0.15)
+
+
+def test_the_clean_plate_goes_on_behind_the_subject() -> None:
+    plates = {n: shot(frame=n, uneven=0.15)[0] for n in range(6)}
+    taken = survey(plates)
+    known = measure_screen(taken, Screen(kind="screen", colour=GREEN))
+    assert known is not None
+    truth = flat(GREEN) * (1 + 0.15 * np.linspace(-1, 1, 320, dtype=np.float32))
+    found = resize(known.plate, 320, 180)
+    assert np.abs(found - truth).max() < 0.03
+    assert known.primary == 1 and known.noise == pytest.approx(0.004, rel=0.5)
+    assert known.unevenness > 0.05
+
+
+def test_light_on_a_dark_ground_does_not_become_ground() -> None:
+    glow = disc(radius=40)
+    plates = {n: flat((0.02, 0.02, 0.02)) + glow * np.float32(0.5) for n in range(4)}
+    known = measure_screen(survey(plates), Screen(kind="dark", colour=(0.02, 0.02, 0.02)))
+    assert known is not None and known.plate.max() < 0.03
+
+
+def test_a_screen_without_a_colour_is_not_measured() -> None:
+    taken = survey({0: flat(GREEN)})
+    assert measure_screen(taken, Screen(kind="screen")) is None
+    assert measure_screen(taken, Screen(kind="none", colour=GREEN)) is None
+
+
+def test_kinds_that_single_colours_suggest() -> None:
+    assert kind_of(GREEN) == kind_of(BLUE) == "screen"
+    assert kind_of(ORANGE) == kind_of((0.7, 0.2, 0.7)) == "colour"
+    assert kind_of((0.03, 0.02, 0.04)) == "dark" and kind_of((0.95, 0.96, 0.93)) == "light"
+    assert primary((GREEN, (0.2, 0.7, 0.1))) == 1 and primary((BLUE,)) == 2
+
+
+def test_the_subject_at_the_bottom_does_not_disturb_the_proposal() -> None:
+    plate = flat(GREEN)
+    plate[:, 100:, 60:260] = np.array([0.8, 0.5, 0.4], np.float32)[:, None, None]
+    proposal = propose(survey({0: plate}))
+    assert proposal.screen.kind == "screen"
+    assert proposal.screen.colour == pytest.approx(GREEN, abs=0.01)
+
+
+def test_the_first_look_says_what_it_measured() -> None:
+    taken = survey({n: shot(frame=n, uneven=0.2)[0] for n in range(4)})
+    look = first_look(taken)
+    assert 2 <= len(look.sentences) <= 4
+    assert all(sentence.endswith(".") for sentence in look.sentences)
+    assert any("uneven" in sentence for sentence in look.sentences)
+
+
+def test_distances_count_colour_more_than_light() -> None:
+    grey = to_metric(np.array([[0.5], [0.5], [0.5]], np.float32))
+    lighter = to_metric(np.array([[0.6], [0.6], [0.6]], np.float32))
+    redder = to_metric(np.array([[0.6], [0.5], [0.5]], np.float32))
+    assert np.linalg.norm(redder - grey) > 2 * np.linalg.norm(lighter - grey)
+    assert float(chroma(np.array([[0.4], [0.4], [0.4]], np.float32))[0]) == pytest.approx(0, abs=1e-6)
+
+
+def test_spreading_keeps_what_is_known_and_fills_the_rest_smoothly() -> None:
+    values = np.zeros((1, 32, 48), np.float32)
+    weight = np.zeros((32, 48), np.float32)
+    values[0, :, :8], weight[:, :8] = 0.2, 1
+    values[0, :, 40:], weight[:, 40:] = 0.8, 1
+    filled = spread(values, weight)[0]
+    assert np.allclose(filled[:, :8], 0.2) and np.allclose(filled[:, 40:], 0.8)
+    assert filled.min() >= 0.2 and filled.max() <= 0.8
+    assert 0.3 < filled[16, 24] < 0.7
+    assert not spread(values, np.zeros_like(weight)).any()
+
+
+def test_grids_are_read_between_their_centres() -> None:
+    cells = np.arange(4, dtype=np.float32).reshape(1, 1, 4)
+    laid = lay(cells, 8, 3)
+    assert laid.rows[0, 0] == pytest.approx([0, 0.25, 0.75, 1.25, 1.75, 2.25, 2.75, 3])
+    assert area(enlarge(cells, 8, 2), 4, 1) == pytest.approx(cells, abs=0.13)
+
+
+def test_spline_taps_sum_to_one_and_pass_through_sited_samples() -> None:
+    """Keys 1981: the kernel interpolates, so at a sample it is that sample alone."""
+    taps = chroma_taps(16, 8, 0.0)
+    assert np.allclose(taps.weight.sum(axis=1), 1)
+    assert np.allclose(taps.weight[4], (0, 1, 0, 0)) and taps.source[4, 1] == 2
+
+
+def test_guided_chroma_finds_an_edge_that_subsampling_blurred() -> None:
+    """He, Sun and Tang 2013, section 5.4: across a two-colour edge the guide recovers it."""
+    cover = disc(radius=40)
+    rgb = flat((0.15, 0.6, 0.2)) * (1 - cover) + flat((0.3, 0.1, 0.1)) * cover
+    y, cb, cr = from_rgb(rgb, depth=10, matrix="bt709", code_range="limited")
+
+    def halved(c: np.ndarray) -> np.ndarray:
+        return np.rint(c.reshape(90, 2, 160, 2).mean(axis=(1, 3))).astype(np.uint16)
+
+    found = to_rgb(y, halved(cb), halved(cr), depth=10, matrix="bt709", code_range="limited", siting="center")
+    plain = rgb.copy()
+    for c, small in ((0, cr), (2, cb)):
+        plain[c] = enlarge(halved(small).astype(np.float32)[None], 320, 180)[0]
+    rim = (cover > 0.02) & (cover < 0.98)
+    assert np.abs(found - rgb)[:, rim].mean() < 0.02
+    assert np.abs(found - rgb)[:, ~rim].mean() < 0.003
+
+
+def test_flat_luma_guides_nothing() -> None:
+    luma = np.full((20, 20), 0.5, np.float32)
+    stored = np.random.default_rng(0).normal(0, 0.1, (10, 10)).astype(np.float32)
+    (line,) = fit_lines(luma_at_chroma(luma, (10, 10), (False, True)), stored)
+    assert np.abs(line.slope).max() < 1e-4
+    assert line.offset == pytest.approx(stored, abs=1e-4)
+
+
+@pytest.mark.parametrize("gain", [0.5, 0.8, 1.2])
+def test_exposure_changes_nothing(gain: float) -> None:
+    """Shade scales plate and screen alike, so the matte must stay."""
+    plates = {n: shot(frame=n, noise=0)[0] for n in range(4)}
+    dimmed = {n: (p * np.float32(gain)).astype(np.float32) for n, p in plates.items()}
+    mattes = []
+    for some in (plates, dimmed):
+        taken = survey(some)
+        screen = propose(taken).screen
+        recipe = first_look(taken).recipe
+        recipe = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"clear": 0.02, "solid": 0.98})})
+        mattes.append(key(some[2], recipe, 2, measure_screen(taken, screen)).alpha)
+    assert np.abs(mattes[0] - mattes[1]).mean() < 2e-3

@@ -1,0 +1,178 @@
+"""What the web answers to requests no page of ours would send."""
+
+import http.cookiejar
+import json
+import re
+import urllib.error
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from conftest import House, wait_for
+from plates import green_clip
+from upholster.studio import bring_in, shots
+
+
+class Visitor:
+    """A browser without scripts: it keeps its cookie and sends the page's token."""
+
+    def __init__(self, house: House) -> None:
+        self._address = house.address
+        jar = http.cookiejar.CookieJar()
+        self._open = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar)).open
+        page = self._open(f"{house.address}/footage").read().decode()
+        self._token = re.search(r'name="csrf-token" content="([^"]+)"', page).group(1)  # type: ignore[union-attr]
+
+    def ask(self, path: str, body: Any = None, method: str | None = None) -> tuple[int, Any]:
+        data = body if isinstance(body, bytes) else json.dumps(body).encode() if body is not None else None
+        headers = {"X-CSRF-Token": self._token, "Content-Type": "application/json", "Accept": "application/json"}
+        request = urllib.request.Request(self._address + path, data, headers, method=method)
+        try:
+            answer = self._open(request)
+            status, content = answer.status, answer.read()
+        except urllib.error.HTTPError as error:
+            status, content = error.code, error.read()
+            answer = error
+        if "json" in (answer.headers.get("Content-Type") or ""):
+            return status, json.loads(content)
+        return status, (content, dict(answer.headers))
+
+
+@pytest.fixture(scope="module")
+def visitor(house: House) -> Visitor:
+    return Visitor(house)
+
+
+@pytest.fixture(scope="module")
+def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
+    folder = tmp_path_factory.mktemp("route")
+    footage, _ = bring_in.take_in(green_clip(folder / "kite.mp4", 10).parent, "kite.mp4")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    return next(f for f in bring_in.all_footage() if f.id == footage.id).shots[0].id
+
+
+def request_for(shot_id: int, **more: Any) -> dict[str, Any]:
+    recipe = shots.open_shot(shot_id).recipe.model_dump(mode="json")
+    return {"recipe": recipe, "frame": 3, "window": "test", "sequence": 1, **more}
+
+
+def test_a_picture_is_raw_straight_rgba(visitor: Visitor, shot_id: int) -> None:
+    for quality in ("quick", "fine"):
+        status, (content, headers) = visitor.ask(
+            f"/bench/{shot_id}/picture", request_for(shot_id, window=quality, quality=quality)
+        )
+        assert status == 200 and headers["X-Size"] == "320x180"
+        pixels = np.frombuffer(content, np.uint8).reshape(180, 320, 4)
+        assert pixels[5, 5, 3] == 0 and pixels[90, 139, 3] == 255
+
+
+def test_requests_overtaken_by_newer_ones_are_passed_over(visitor: Visitor, shot_id: int) -> None:
+    def ask(sequence: int, **more: Any) -> int:
+        return visitor.ask(f"/bench/{shot_id}/picture", request_for(shot_id, window="w", sequence=sequence, **more))[0]
+
+    assert ask(10) == 200
+    assert ask(2) == 204 and ask(2, quality="fine") == 204
+    assert ask(2, keep=True) == 200, "pictures of a clip that plays are all wanted"
+    assert ask(11) == 200
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"recipe": {"matte": {"clear": 3}}}, "matte"),
+        ({"recipe": {"nonsense": 1}}, "nonsense"),
+        ({"recipe": []}, "not one"),
+        ({"frame": 99}, "frames 0 to 9"),
+        ({"frame": -1}, "frames 0 to 9"),
+    ],
+)
+def test_nonsense_gets_a_sentence(visitor: Visitor, shot_id: int, change: dict[str, Any], words: str) -> None:
+    status, told = visitor.ask(f"/bench/{shot_id}/picture", request_for(shot_id, window=str(change)) | change)
+    assert status == 422 and words in told["problem"]
+
+
+def test_a_broken_body_is_not_an_inner_error(visitor: Visitor, shot_id: int) -> None:
+    for body in (b"{", b"\xff\xfe", b""):
+        assert visitor.ask(f"/bench/{shot_id}/picture", body)[0] in (400, 415)
+    for body in ({}, {"recipe": {}}, [], "x", 3):
+        assert visitor.ask(f"/bench/{shot_id}/picture", body)[0] in (400, 422)
+
+
+def test_points_outside_the_picture_are_refused(visitor: Visitor, shot_id: int) -> None:
+    for path, more in (
+        ("readout", {"x": 320, "y": 0}),
+        ("screen", {"measure": {"frame": 0, "x": -50, "y": 10, "radius": 3}}),
+    ):
+        status, told = visitor.ask(f"/bench/{shot_id}/{path}", request_for(shot_id, **more))
+        assert status == 422 and "outside the picture" in told["problem"]
+
+
+def test_a_ground_must_be_measured_before_it_is_taken_out(visitor: Visitor, shot_id: int) -> None:
+    recipe = shots.open_shot(shot_id).recipe.model_dump(mode="json")
+    bare = {"kind": "colour", "colour": None, "samples": []}
+    status, told = visitor.ask(f"/bench/{shot_id}/screen", {"recipe": recipe, "screen": bare})
+    assert status == 422 and "Measure the ground first" in told["problem"]
+
+
+def test_the_histogram_counts_every_pixel(visitor: Visitor, shot_id: int) -> None:
+    status, told = visitor.ask(f"/bench/{shot_id}/histogram", request_for(shot_id))
+    assert status == 200 and len(told["counts"]) == 64 and sum(told["counts"]) == 320 * 180
+    assert told["counts"][0] > 0.6 * 320 * 180
+
+
+def test_a_measured_screen_brings_its_own_clear_and_solid_unless_they_were_set(visitor: Visitor, shot_id: int) -> None:
+    twin = shots.copy_shot(shot_id).id
+    asked = request_for(twin, measure={"frame": 0, "x": 20, "y": 20, "radius": 6})
+    status, told = visitor.ask(f"/bench/{twin}/screen", asked)
+    assert status == 200 and len(told["recipe"]["screen"]["samples"]) == 1
+    sample = told["recipe"]["screen"]["samples"][0]
+    assert sample["colour"][1] > 2 * sample["colour"][0]
+    told["recipe"]["matte"]["clear"] = 0.222
+    asked = {"recipe": told["recipe"], "measure": {"frame": 0, "x": 300, "y": 20, "radius": 6}}
+    assert visitor.ask(f"/bench/{twin}/screen", asked)[1]["recipe"]["matte"]["clear"] == 0.222
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["/bench/9999", "/footage/9999/frame/0.jpg", "/stockroom/9999/sidecar", "/nowhere", "/bench/x"],
+)
+def test_what_is_not_there_is_said_in_a_sentence(visitor: Visitor, path: str) -> None:
+    status, told = visitor.ask(path)
+    assert status == 404 and told["problem"].endswith(".")
+
+
+def test_paths_cannot_be_climbed(visitor: Visitor, house: House) -> None:
+    for path in ("/static/../app.py", "/static/..%2f..%2fapp.py", "/footage/uploads/..%2f..%2f?name=x&offset=0"):
+        assert visitor.ask(path, b"x" if "uploads" in path else None, "PUT" if "uploads" in path else None)[0] == 404
+    assert not (house.root / "media" / "x").exists()
+
+
+def test_an_upload_over_the_limit_leaves_nothing(visitor: Visitor, house: House) -> None:
+    _, told = visitor.ask("/footage/uploads", {})
+    token = told["token"]
+    assert visitor.ask(f"/footage/uploads/{token}?name=a.mp4&offset=0", b"12345", "PUT")[1] == {"have": 5}
+    status, _ = visitor.ask(f"/footage/uploads/{token}?name=a.mp4&offset=5", bytes(17 << 20), "PUT")
+    assert status == 413
+    assert visitor.ask(f"/footage/uploads/{token}/done", {"name": "a.mp4"})[0] == 422
+    assert visitor.ask(f"/footage/uploads/{token}/done", {"name": "a.mp4"})[0] == 404
+
+
+def test_footage_with_clips_stays_and_without_goes(visitor: Visitor, house: House, tmp_path: Path) -> None:
+    folder = tmp_path / "in"
+    folder.mkdir()
+    green_clip(folder / "gone.mp4", 3)
+    footage, _ = bring_in.take_in(folder, "gone.mp4")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    home = house.root / "media/footage" / footage.sha256
+    assert home.exists()
+    assert visitor.ask(f"/footage/{footage.id}/remove", {})[0] == 200
+    assert not home.exists()
+    assert visitor.ask(f"/footage/{footage.id}/frame/0.jpg")[0] == 404
+
+
+def test_how_the_bench_was_left_keeps_only_what_is_known(visitor: Visitor, shot_id: int) -> None:
+    visitor.ask(f"/bench/{shot_id}/left", {"frame": 4, "view": "matte", "evil": "x" * 10})
+    assert shots.open_shot(shot_id).shot.bench == {"frame": 4, "view": "matte"}
