@@ -27,3 +27,9 @@ def render_folder(render_id: int) -> Path:
 
 def clip_folder(render_id: int) -> Path:
     return media_root() / "clips" / str(render_id)
+
+
+def render_folders() -> list[Path]:
+    """The folders of renders under way, or left behind by them."""
+    home = media_root() / "renders"
+    return sorted(path for path in home.iterdir() if path.name.isdigit()) if home.is_dir() else []

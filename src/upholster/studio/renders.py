@@ -4,6 +4,8 @@ The files on disk are the truth: a range is made when its part lies there whole.
 killed is found again by `mend`, which asks once more for every piece of work still missing.
 """
 
+import errno
+import logging
 import shutil
 import time
 from datetime import UTC, datetime
@@ -29,6 +31,8 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.naming import next_version, safe_name
 from upholster.studio.shots import recipe_at
 from upholster.studio.sidecar import write_sidecar
+
+log = logging.getLogger(__name__)
 
 #: Frames made by one job: small enough to lose, large enough to be worth a decoder's start.
 RANGE = 24
@@ -117,8 +121,8 @@ def make_range(render_id: int, position: int) -> None:
         except keying.Stopped:
             clear_away(render_id)
             return
-        except MediaError as error:
-            fail(render_id, str(error))
+        except (MediaError, OSError) as error:
+            fail(render_id, _sentence(error))
             return
         with session() as db:
             row = db.get_one(RenderRange, (render_id, position))
@@ -131,7 +135,8 @@ def finish(render_id: int) -> None:
     job = _job(render_id)
     if job is None or job.render.state not in ACTIVE or not all(r.done for r in job.render.ranges):
         return
-    _set(render_id, state="checking", frames_checked=0)
+    if not _change(render_id, state="checking", frames_checked=0):
+        return
     home = places.render_folder(render_id)
     try:
         file, proved = _join(job, home)
@@ -170,23 +175,14 @@ def finish(render_id: int) -> None:
         clear_away(render_id)
         return
     except (MediaError, OSError) as error:
-        fail(
-            render_id,
-            str(error) if isinstance(error, MediaError) else "The finished file could not be kept: is the disk full?",
-        )
+        fail(render_id, _sentence(error))
         return
     _stock(job, home, file, proof)
 
 
 def cancel(render_id: int) -> None:
-    with session() as db:
-        changed = db.execute(
-            update(Render)
-            .where(Render.id == render_id, Render.state.in_(ACTIVE))
-            .values(state="cancelled", finished_at=_now())
-        )
-    if changed.rowcount:  # type: ignore[attr-defined]
-        clear_away(render_id)
+    """Call a render off. Whoever works on it notices within `TELL` and clears away; else `sweep` does."""
+    _end(render_id, state="cancelled")
 
 
 def retry(render_id: int) -> None:
@@ -200,7 +196,6 @@ def retry(render_id: int) -> None:
         render.frames_checked = 0
         for part in render.ranges:
             part.done, part.frames_done = False, 0
-    clear_away(render_id)
     mend(render_id)
 
 
@@ -253,14 +248,28 @@ def proof_words(render: Render) -> str:
 
 
 def fail(render_id: int, problem: str, proof: Proof | None = None) -> None:
-    _set(
-        render_id,
-        state="failed",
-        problem=problem,
-        finished_at=_now(),
-        proof=proof.model_dump(mode="json") if proof else None,
-    )
+    """End a render with a sentence; one that has ended already, as by a cancel, stays as it is."""
+    report = proof.model_dump(mode="json") if proof else None
+    _end(render_id, state="failed", problem=problem, proof=report)
     clear_away(render_id)
+
+
+def sweep() -> None:
+    """Clear away what renders that have ended left on the disk."""
+    with session() as db:
+        going = set(db.scalars(select(Render.id).where(Render.state.in_(ACTIVE))))
+    for folder in places.render_folders():
+        if int(folder.name) not in going:
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def _sentence(error: Exception) -> str:
+    if isinstance(error, MediaError):
+        return str(error)
+    if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+        return "The disk is full. Make room, then start the render again."
+    log.exception("a render could not be written")
+    return "The files could not be written. See that the media folder can be written to, then start the render again."
 
 
 def clear_away(render_id: int) -> None:
@@ -378,9 +387,15 @@ def _start(render_id: int) -> None:
         db.execute(update(Render).where(Render.id == render_id, Render.started_at.is_(None)).values(started_at=_now()))
 
 
-def _set(render_id: int, **values: object) -> None:
+def _end(render_id: int, **values: object) -> bool:
+    return _change(render_id, finished_at=_now(), **values)
+
+
+def _change(render_id: int, **values: object) -> bool:
+    """Change a render that has not ended; False where it has."""
     with session() as db:
-        db.execute(update(Render).where(Render.id == render_id).values(**values))
+        query = update(Render).where(Render.id == render_id, Render.state.in_(ACTIVE)).returning(Render.id)
+        return db.execute(query.values(**values)).first() is not None
 
 
 def _now() -> datetime:

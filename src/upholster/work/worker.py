@@ -22,6 +22,7 @@ async def _mend() -> None:
                 log.info("taking up job %s again", job.id)
                 await app.job_manager.retry_job(job)
             await asyncio.to_thread(renders.mend)
+            await asyncio.to_thread(renders.sweep)
             await asyncio.to_thread(stock.empty_bin)
         except Exception:
             log.exception("mending did not work this time")
