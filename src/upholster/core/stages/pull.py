@@ -8,7 +8,7 @@ from upholster.core.grids import Laid, area, lay, read_row, resize, spread
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.recipe import Kind
 from upholster.core.screen.clean_plate import ScreenKnowledge
-from upholster.core.screen.metric import TO_METRIC, to_metric
+from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC, to_metric
 
 Plane = NDArray[np.float32]
 
@@ -16,8 +16,12 @@ Plane = NDArray[np.float32]
 SUBJECT_GRID = 320
 #: How far, in cells of that grid, a half-covered cell may lie from one that is all subject.
 _NEARBY = 9
-#: Side, in cells, of the part of a subject that must be free of the screen for its middle to be sure.
-_DEEP = 3
+#: The part of a subject, in cells, that must be free of the screen for its middle to be sure.
+_AROUND = np.ones((3, 3), np.uint8)
+#: Difference between neighbouring cells, in the key's metric, below which a surface is even.
+_LEVEL = 0.03
+#: Share of the screen's own purity by which the colour of an even surface differs from it.
+_OTHER = 0.3
 #: Share of the largest distances from the screen below which nothing is taken to be solid.
 _SOLID = 0.3
 
@@ -73,7 +77,7 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
     # the screen and a cell nearby that is all subject.
     least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away, 0.995)))
     peak = np.maximum(cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8)), np.float32(least))
-    sure = np.clip((away / peak - np.float32(0.8)) * 8, 0, 1) * np.clip(away / np.float32(least) - 1, 0, 1)
+    sure = np.clip((away / peak - np.float32(0.9)) * 15, 0, 1) * np.clip(away / np.float32(least) - 1, 0, 1)
     if kind == "screen":
         p = known.primary
         a, b = [c for c in range(3) if c != p]
@@ -81,8 +85,25 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
         whole = np.maximum(screen[p] - np.maximum(screen[a], screen[b]), np.float32(0.02))
         free = np.clip((np.float32(0.1) - left / whole) * 20, 0, 1).astype(np.float32)
         # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
-        sure = np.maximum(sure * free, cv2.erode(free, np.ones((_DEEP, _DEEP), np.uint8)))
-    return sure.astype(np.float32)
+        sure = np.maximum(sure * free, cv2.erode(free, _AROUND))
+    return np.maximum(sure, _level_and_other(cells, screen)).astype(np.float32)
+
+
+def _level_and_other(cells: Plane, screen: Plane) -> Plane:
+    """One where an even part of the picture has another colour than the screen.
+
+    Shade changes a screen's brightness, not its colour over brightness; a soft or blurred edge is
+    not even. What is left is a surface near the screen's colour, or a thing seen through.
+    """
+    here, there = to_metric(cells), to_metric(screen)
+    hue, nominal = _over_luma(here), _over_luma(there)
+    other = np.hypot(*(hue - nominal)) > _OTHER * np.maximum(np.hypot(*nominal), np.float32(0.02))
+    vary = np.hypot.reduce([cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here])
+    return ((vary < _LEVEL) & (cv2.erode(other.astype(np.uint8), _AROUND) > 0)).astype(np.float32)
+
+
+def _over_luma(metric: Plane) -> Plane:
+    return metric[1:] / np.maximum(metric[0] / np.float32(LUMA_WEIGHT), np.float32(0.02))
 
 
 @compiled
