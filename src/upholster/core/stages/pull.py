@@ -20,8 +20,8 @@ _NEARBY = 9
 _AROUND = np.ones((3, 3), np.uint8)
 #: Difference between neighbouring cells, in the key's metric, below which a surface is even.
 _LEVEL = 0.03
-#: Share of the screen's own purity by which the colour of an even surface differs from it.
-_OTHER = 0.3
+#: Share of the screen's colour that an even surface must lack, and of its colour over brightness.
+_TAKEN, _TINTED = 0.6, 0.3
 #: Share of the largest distances from the screen below which nothing is taken to be solid.
 _SOLID = 0.3
 
@@ -92,14 +92,21 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
 def _level_and_other(cells: Plane, screen: Plane) -> Plane:
     """One where an even part of the picture has another colour than the screen.
 
-    Shade changes a screen's brightness, not its colour over brightness; a soft or blurred edge is
-    not even. What is left is a surface near the screen's colour, or a thing seen through.
+    A white veil takes away as much of the screen's colour as it covers, so what takes most of it
+    is no veil. Shade takes colour too, but leaves colour over brightness as it was. A soft or
+    blurred edge is not even.
     """
     here, there = to_metric(cells), to_metric(screen)
-    hue, nominal = _over_luma(here), _over_luma(there)
-    other = np.hypot(*(hue - nominal)) > _OTHER * np.maximum(np.hypot(*nominal), np.float32(0.02))
+    taken = _departure(here[1:], there[1:])
+    tinted = _departure(_over_luma(here), _over_luma(there))
+    other = ((taken > _TAKEN) & (tinted > _TINTED)).astype(np.uint8)
     vary = np.hypot.reduce([cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here])
-    return ((vary < _LEVEL) & (cv2.erode(other.astype(np.uint8), _AROUND) > 0)).astype(np.float32)
+    return ((vary < _LEVEL) & (cv2.erode(other, _AROUND) > 0)).astype(np.float32)
+
+
+def _departure(colour: Plane, nominal: Plane) -> Plane:
+    """Distance of two-component colours from a nominal one, as a share of its length."""
+    return np.hypot(*(colour - nominal)) / np.maximum(np.hypot(*nominal), np.float32(0.02))
 
 
 def _over_luma(metric: Plane) -> Plane:
