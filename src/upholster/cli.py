@@ -52,7 +52,7 @@ def _read_recipe(path: Path) -> Recipe:
         raise RecipeError(f"{path} is not a readable JSON file: {error}.") from None
 
 
-def _recipe(footage: Footage, path: Path | None, say: Callable[[str], None]) -> tuple[Recipe, Any]:
+def _recipe(footage: Footage, path: Path | None, empty: str | None, say: Callable[[str], None]) -> tuple[Recipe, Any]:
     taken = survey_footage(footage)
     if path:
         recipe = _read_recipe(path)
@@ -61,7 +61,7 @@ def _recipe(footage: Footage, path: Path | None, say: Callable[[str], None]) -> 
         recipe = look.recipe
         for sentence in look.sentences:
             say(sentence)
-    return recipe, screen_of(taken, recipe)
+    return recipe, screen_of(taken, recipe, survey_footage(_open(empty)) if empty else None)
 
 
 @main.command()
@@ -92,6 +92,7 @@ def probe(file: str, as_json: bool) -> None:
     type=click.Path(path_type=Path),
     help="Recipe to use instead of the first look's.",
 )
+@click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe that was used.")
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default from the suffix of OUT.")
 @click.option("--frames", help="First and last frame, as A-B.")
@@ -101,6 +102,7 @@ def key_command(
     plate: str,
     out: Path,
     recipe_path: Path | None,
+    empty: str | None,
     save_recipe: Path | None,
     name: str | None,
     frames: str | None,
@@ -117,7 +119,7 @@ def key_command(
     if not form.sequence and (out.exists() or out.is_dir()):
         raise MediaError(f"{out} exists already. Name a new file.")
     footage = _open(plate)
-    recipe, known = _recipe(footage, recipe_path, lambda s: click.echo(s, err=True))
+    recipe, known = _recipe(footage, recipe_path, empty, lambda s: click.echo(s, err=True))
     numbers = _span(frames, footage.facts.length) or recipe.take.span(footage.facts.length)
     with row_bands():
         write_keyed(footage, recipe, known, numbers, form, out, kind, first=numbers.start, threads=os.cpu_count() or 1)
@@ -145,6 +147,7 @@ def _span(given: str | None, length: int) -> range | None:
 @click.argument("file")
 @click.option("--against", help="The plate FILE was keyed from.")
 @click.option("--recipe", "recipe_path", type=click.Path(path_type=Path), help="The recipe it was keyed with.")
+@click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
 @click.option("--frames", help="Which frames of the plate, as A-B.")
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="The format FILE was written in.")
 @click.option("--alpha", type=click.Choice(sorted(ALPHA_WORDS)), default="straight", help="Kind of alpha in FILE.")
@@ -153,6 +156,7 @@ def proof(
     file: str,
     against: str | None,
     recipe_path: Path | None,
+    empty: str | None,
     frames: str | None,
     name: str | None,
     alpha: Any,
@@ -179,7 +183,7 @@ def proof(
         return
     form = FORMATS[name] if name else _guess(found)
     plate = _open(against)
-    recipe, known = _recipe(plate, recipe_path, lambda s: None)
+    recipe, known = _recipe(plate, recipe_path, empty, lambda s: None)
     numbers = _span(frames, plate.facts.length) or recipe.take.span(plate.facts.length)
     result = prove_keyed(plate, recipe, known, numbers, form, list(found.files), alpha)
     click.echo(result.model_dump_json(indent=2) if as_json else result.in_words())

@@ -21,7 +21,7 @@ Colour = tuple[float, float, float]
 
 
 def known_screen(colour: Colour, noise: float = 0.004) -> ScreenKnowledge:
-    return ScreenKnowledge(flat(colour, 16, 9), noise, int(np.argmax(colour)), 0.0)
+    return ScreenKnowledge(flat(colour, 16, 9), noise, int(np.argmax(colour)))
 
 
 def automatic(plates: list[Plane], frame: int = 0) -> tuple[Keyed, Recipe]:

@@ -118,9 +118,30 @@ def test_a_ground_must_be_measured_before_it_is_taken_out(visitor: Visitor, shot
 
 
 def test_the_histogram_counts_every_pixel(visitor: Visitor, shot_id: int) -> None:
-    status, told = visitor.ask(f"/bench/{shot_id}/histogram", request_for(shot_id))
-    assert status == 200 and len(told["counts"]) == 64 and sum(told["counts"]) == 320 * 180
-    assert told["counts"][0] > 0.6 * 320 * 180
+    status, counts = visitor.ask(f"/bench/{shot_id}/instruments/histogram", request_for(shot_id))
+    assert status == 200 and len(counts) == 64 and sum(counts) == 320 * 180
+    assert counts[0] > 0.6 * 320 * 180
+
+
+def test_the_other_instruments_show_the_edge_and_the_colours(visitor: Visitor, shot_id: int) -> None:
+    status, profile = visitor.ask(f"/bench/{shot_id}/instruments/profile", request_for(shot_id))
+    assert status == 200 and profile["matte"][0] < 0.05 and profile["matte"][-1] > 0.95
+    status, colours = visitor.ask(f"/bench/{shot_id}/instruments/chroma", request_for(shot_id))
+    assert status == 200 and sum(n for _, _, n in colours["plate"]) == 320 * 180
+    # The screen is green: to the left of grey, and below it.
+    assert colours["screen"] and all(u < 24 and v < 24 for u, v, _ in colours["screen"])
+    status, told = visitor.ask(f"/bench/{shot_id}/instruments/barometer", request_for(shot_id))
+    assert status == 422 and "no such instrument" in told["problem"]
+
+
+def test_a_clean_plate_that_is_gone_is_one_sentence_and_can_be_changed(visitor: Visitor, shot_id: int) -> None:
+    asked = request_for(shot_id)
+    gone = asked["recipe"]["screen"] | {"empty": "0" * 64}
+    status, told = visitor.ask(f"/bench/{shot_id}/screen", asked | {"screen": gone})
+    assert status == 422 and "empty set is gone" in told["problem"]
+    lost = {"recipe": asked["recipe"] | {"screen": gone}, "screen": asked["recipe"]["screen"]}
+    status, told = visitor.ask(f"/bench/{shot_id}/screen", lost)
+    assert status == 200 and told["recipe"]["screen"]["empty"] is None
 
 
 def test_a_measured_screen_brings_its_own_clear_and_solid_unless_they_were_set(visitor: Visitor, shot_id: int) -> None:

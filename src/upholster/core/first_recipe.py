@@ -11,6 +11,7 @@ from upholster.core.recipe import Matte, Recipe, Screen
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.propose import propose
+from upholster.core.screen.report import report
 from upholster.core.screen.survey import Survey
 from upholster.core.stages.pull import pull, subject_colours
 
@@ -18,8 +19,6 @@ from upholster.core.stages.pull import pull, subject_colours
 GRAIN = 3.0
 
 
-#: Departure of the clean plate from its mean, in the key's metric, that is still called even.
-_EVEN = 0.05
 #: Coverage changes by less than this between neighbouring cells inside a subject.
 _LEVEL = 0.1
 
@@ -37,12 +36,7 @@ def first_look(survey: Survey) -> FirstLook:
         return FirstLook(Recipe(screen=screen), reasons)
     recipe = Recipe(screen=screen, matte=propose_matte(survey, screen, known))
     grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {recipe.matte.clear:.3f}."
-    light = (
-        "The light on it is even."
-        if known.unevenness < _EVEN
-        else f"The light on it is uneven by {known.unevenness:.2f}, so a clean plate is used for every part."
-    )
-    return FirstLook(recipe, (*reasons, light, grain) if screen.kind not in ("dark", "light") else (*reasons, grain))
+    return FirstLook(recipe, (*reasons, grain, *report(survey, recipe, known).sentences()))
 
 
 def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Matte:

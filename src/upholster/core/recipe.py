@@ -82,6 +82,11 @@ class Screen(Settings):
         default=None, description="Colour as proposed, encoded RGB 0..1; samples take its place."
     )
     samples: tuple[Sample, ...] = Field(default=(), description="Places measured by hand.")
+    empty: str | None = Field(
+        default=None,
+        pattern="^[0-9a-f]{64}$",
+        description="SHA-256 of footage of the empty set, used as the clean plate; null to work it out.",
+    )
     paused: bool = Field(default=False, description="Leave the plate as it is.")
 
     @property
@@ -92,14 +97,40 @@ class Screen(Settings):
         return (self.colour,) if self.colour else ()
 
 
+class Region(Settings):
+    """Taking out only what is joined to the measured places."""
+
+    joined: bool = Field(
+        default=False,
+        description="Only ground that touches a measured place (or, with none, the picture's rim) is taken out.",
+    )
+    reach: Number = number(0.5, 0.01, 1.0, step=0.01, doc="Coverage up to which the ground goes on.")
+
+
+class Narrow(Settings):
+    """Keeping everything whose colour lies outside these ranges."""
+
+    hue: Number = number(180.0, 1.0, 180.0, step=1, unit="°", doc="Hue: this far either way from the screen's.")
+    pale: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Saturation below this is kept.")
+    vivid: Number = number(1.0, 0.0, 1.0, step=0.01, doc="Saturation above this is kept.")
+    dark: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Lightness below this is kept.")
+    light: Number = number(1.0, 0.0, 1.0, step=0.01, doc="Lightness above this is kept.")
+    soft: Number = number(0.1, 0.01, 1.0, step=0.01, doc="Width of the shoulders, as a share of each range.")
+
+
 class Matte(Settings):
     """What counts as clear and what as solid."""
 
+    steady: Number = number(0.0, 0.0, 1.0, step=0.05, doc="Calm the grain with the frames before and after.")
+    see_through: Number = number(
+        0.0, 0.0, 1.0, step=0.01, doc="Glass and gauze: towards the least coverage that explains the colour."
+    )
     clear: Number = number(0.0, 0.0, 0.95, step=0.005, doc="Coverage at and below this becomes clear.")
     solid: Number = number(1.0, 0.05, 1.0, step=0.005, doc="Coverage at and above this becomes solid.")
     close: Number = number(
         8.0, 0.0, 60.0, step=0.5, unit="px", doc="Shallow dips in the solid part narrower than this are closed."
     )
+    specks: Number = number(0.0, 0.0, 60.0, step=0.5, unit="px", doc="Lone bits smaller than this are taken out.")
     opacity: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Dark and light grounds: how solid the thin parts are made.")
     paused: bool = Field(default=False, description="Use the coverage as measured.")
 
@@ -107,6 +138,7 @@ class Matte(Settings):
 class Edge(Settings):
     """Where the edge lies and how soft it is."""
 
+    recover: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Bring back fine detail near the subject.")
     shift: Number = number(0.0, -20.0, 20.0, step=0.1, unit="px", doc="Edge out (+) or in (-).")
     soften: Number = number(0.0, 0.0, 50.0, step=0.1, unit="px", doc="Gaussian radius (sigma).")
     paused: bool = Field(default=False, description="Leave the edge as pulled.")
@@ -125,6 +157,7 @@ class EdgeColour(Settings):
         doc="What the screen's primary is limited to: the smaller (0), the mean (0.5) or the larger (1) "
         "of the other two.",
     )
+    desaturate: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Take the colour out of what is left of the rim.")
     keep_luma: bool = Field(default=True, description="Give despilled pixels their brightness back.")
     paused: bool = Field(default=False, description="Leave the plate's colours as they are.")
 
@@ -135,6 +168,8 @@ class Recipe(Settings):
     version: Literal[1] = 1
     take: Take = Take()
     screen: Screen = Screen()
+    region: Region = Region()
+    narrow: Narrow = Narrow()
     matte: Matte = Matte()
     edge: Edge = Edge()
     edge_colour: EdgeColour = EdgeColour()

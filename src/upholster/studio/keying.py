@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.key import key
+from upholster.core.key import key, wants_around
 from upholster.core.recipe import Recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey, frames_to_survey, survey
@@ -80,10 +80,21 @@ def keyed_frames(
     footage: Footage, recipe: Recipe, known: ScreenKnowledge | None, numbers: range
 ) -> Generator[tuple[Plane, Plane]]:
     """Straight colour and alpha of frames in order, exactly as they are shown and delivered."""
-    with Reader(footage.files, footage.facts) as reader, closing(reader.frames(numbers)) as frames:
-        for number, frame in zip(numbers, frames, strict=True):
-            keyed = key(frame.rgb, recipe, number, known, carried=frame.alpha)
+    if not numbers:
+        return
+    aside = 1 if any(wants_around(recipe, n) for n in numbers) else 0
+    read = range(max(0, numbers.start - aside), min(footage.facts.length, numbers.stop + aside))
+    with Reader(footage.files, footage.facts) as reader, closing(reader.frames(read)) as frames:
+        held: dict[int, Frame] = {}
+        coming = zip(read, frames, strict=True)
+        for number in numbers:
+            while number + aside not in held and (arrived := next(coming, None)):
+                held[arrived[0]] = arrived[1]
+            frame = held[number]
+            around = [held[n].rgb for n in (number - 1, number + 1) if n in held]
+            keyed = key(frame.rgb, recipe, number, known, carried=frame.alpha, around=lambda: around)  # noqa: B023
             yield keyed.rgb, keyed.alpha
+            held.pop(number - aside, None)
 
 
 def write_keyed(
@@ -149,6 +160,6 @@ def prove_keyed(
     )
 
 
-def screen_of(taken: Survey, recipe: Recipe) -> ScreenKnowledge | None:
-    """What the shot knows about its screen, from its survey and its recipe."""
-    return None if recipe.screen.paused else measure_screen(taken, recipe.screen)
+def screen_of(taken: Survey, recipe: Recipe, empty: Survey | None = None) -> ScreenKnowledge | None:
+    """What the shot knows about its screen, from its survey, its recipe and a survey of the empty set."""
+    return None if recipe.screen.paused else measure_screen(taken, recipe.screen, empty)

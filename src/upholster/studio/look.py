@@ -8,12 +8,11 @@ from typing import Any, Literal, NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core import instruments
 from upholster.core.composite import pack_rgba8
 from upholster.core.kernels import row_bands
 from upholster.core.key import Keyed, key
-from upholster.core.recipe import Recipe, Sample, Screen
-from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
-from upholster.core.screen.survey import Survey
+from upholster.core.recipe import Recipe, Sample
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
 from upholster.media.proxy import Proxy
@@ -21,8 +20,9 @@ from upholster.store.models import Footage
 from upholster.studio import places
 from upholster.studio.bring_in import source_of
 from upholster.studio.errors import Refused
-from upholster.studio.keying import load_survey
+from upholster.studio.screens import knowledge
 
+Plane = NDArray[np.float32]
 Quality = Literal["quick", "fine"]
 T = TypeVar("T")
 
@@ -83,11 +83,24 @@ def picture(
         return pack_rgba8(keyed.rgb, keyed.alpha)
 
 
-def histogram(footage: Footage, recipe: Recipe, number: int) -> list[int]:
-    """How many pixels of a quick picture have each of 64 coverages, before clear and solid."""
+def instrument(footage: Footage, recipe: Recipe, number: int, name: str) -> Any:
+    """What a small instrument of the work order shows of one frame."""
     with row_bands():
-        pulled = _keyed(footage, recipe, number, "quick").pulled
-    return np.histogram(pulled, bins=64, range=(0, 1))[0].tolist()
+        keyed = _keyed(footage, recipe, number, "quick")
+    match name:
+        case "histogram":
+            return instruments.histogram(keyed.pulled)
+        case "profile":
+            scale = keyed.alpha.shape[1] / int(footage.facts["width"])
+            return instruments.edge_profile(keyed.pulled, keyed.alpha, scale)._asdict()
+        case "chroma":
+            known = knowledge(footage.sha256, recipe.screen)
+            return {
+                "plate": instruments.chroma_plane(_frame(footage, number, "quick").rgb),
+                "screen": instruments.chroma_plane(known.plate) if known else [],
+            }
+        case _:
+            raise Refused("There is no such instrument.")
 
 
 def readout(footage: Footage, recipe: Recipe, number: int, x: int, y: int) -> Readout:
@@ -115,17 +128,6 @@ def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> 
     return Sample(frame=number, x=x, y=y, radius=radius, colour=(r, g, b))
 
 
-def survey_of(footage: Footage) -> Survey:
-    return _knowledge.get(
-        ("survey", footage.sha256), lambda: load_survey(places.footage_folder(footage.sha256) / "survey.npz")
-    )
-
-
-def knowledge(footage: Footage, screen: Screen) -> ScreenKnowledge | None:
-    """What the shot knows about its screen, measured once per screen setting."""
-    return _knowledge.get((footage.sha256, screen), lambda: measure_screen(survey_of(footage), screen))
-
-
 def proxy_of(footage: Footage) -> Proxy:
     path = places.footage_folder(footage.sha256) / "proxy"
     return _knowledge.get(("proxy", footage.sha256), lambda: Proxy(path, source_of(footage).facts.length))
@@ -134,13 +136,17 @@ def proxy_of(footage: Footage) -> Proxy:
 def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> Keyed:
     frame = _frame(footage, number, quality)
     scale = frame.rgb.shape[2] / int(footage.facts["width"])
-    known = None if recipe.screen.kind == "none" else knowledge(footage, recipe.screen)
+    known = knowledge(footage.sha256, recipe.screen)
     here = (footage.sha256, number, quality)
 
     def memo(name: Hashable, compute: Callable[[], T]) -> T:
         return _pictures.get((*here, name), compute)
 
-    return key(frame.rgb, recipe, number, known, scale=scale, carried=frame.alpha, memo=memo)
+    def around() -> list[Plane]:
+        length = int(footage.facts["length"])
+        return [_frame(footage, n, quality).rgb for n in (number - 1, number + 1) if 0 <= n < length]
+
+    return key(frame.rgb, recipe, number, known, scale=scale, carried=frame.alpha, around=around, memo=memo)
 
 
 def _frame(footage: Footage, number: int, quality: Quality) -> Frame:

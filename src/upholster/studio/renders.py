@@ -29,6 +29,7 @@ from upholster.studio import keying, places, queue
 from upholster.studio.bring_in import source_of
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.naming import next_version, safe_name
+from upholster.studio.screens import knowledge
 from upholster.studio.shots import recipe_at
 from upholster.studio.sidecar import write_sidecar
 
@@ -298,8 +299,7 @@ def _job(render_id: int) -> Job | None:
 
 
 def _screen(job: Job) -> keying.ScreenKnowledge | None:
-    survey = keying.load_survey(places.footage_folder(job.footage.sha256) / "survey.npz")
-    return keying.screen_of(survey, job.recipe)
+    return knowledge(job.footage.sha256, job.recipe.screen)
 
 
 def _part(folder: Path, position: int, form: Format) -> Path:

@@ -6,13 +6,13 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from upholster.core.first_recipe import propose_matte
-from upholster.core.recipe import Recipe, Sample, read_recipe
-from upholster.core.screen.clean_plate import measure_screen
+from upholster.core.recipe import Matte, Recipe, Sample, Screen, read_recipe
+from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.propose import kind_of
-from upholster.core.screen.survey import Survey
 from upholster.store.models import Footage, Revision, Shot
 from upholster.store.session import session
 from upholster.studio.errors import Missing, Refused
+from upholster.studio.screens import knowledge, survey_of
 
 
 class State(NamedTuple):
@@ -109,21 +109,30 @@ def copy_shot(shot_id: int) -> Shot:
         return twin
 
 
-def with_screen(recipe: Recipe, survey: Survey, **screen: Any) -> Recipe:
+def with_screen(recipe: Recipe, sha256: str, **screen: Any) -> Recipe:
     """`recipe` with a changed screen; clear and solid follow it unless they were set by hand."""
-    before = measure_screen(survey, recipe.screen)
-    untouched = before is None or recipe.matte == propose_matte(survey, recipe.screen, before)
+    try:
+        before = knowledge(sha256, recipe.screen)
+    except Refused:
+        before = None
+    untouched = before is None or _proposed(recipe.matte, sha256, recipe.screen, before) == recipe.matte
     changed = recipe.screen.model_copy(update=screen)
-    after = measure_screen(survey, changed)
-    matte = propose_matte(survey, changed, after) if untouched and after else recipe.matte
+    after = knowledge(sha256, changed)
+    matte = _proposed(recipe.matte, sha256, changed, after) if untouched and after else recipe.matte
     return recipe.model_copy(update={"screen": changed, "matte": matte})
 
 
-def with_sample(recipe: Recipe, survey: Survey, sample: Sample) -> Recipe:
+def with_sample(recipe: Recipe, sha256: str, sample: Sample) -> Recipe:
     """`recipe` with the screen measured at one more place."""
     screen = recipe.screen
     kind = kind_of(sample.colour) if screen.kind == "none" or not screen.samples else screen.kind
-    return with_screen(recipe, survey, kind=kind, samples=(*screen.samples, sample))
+    return with_screen(recipe, sha256, kind=kind, samples=(*screen.samples, sample))
+
+
+def _proposed(matte: Matte, sha256: str, screen: Screen, known: ScreenKnowledge) -> Matte:
+    """`matte` with the clear and solid points that the measured grain asks for."""
+    found = propose_matte(survey_of(sha256), screen, known)
+    return matte.model_copy(update={"clear": found.clear, "solid": found.solid})
 
 
 def _get(db: Session, shot_id: int) -> Shot:

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.grids import spread
+from upholster.core.grids import resize, spread
 from upholster.core.recipe import Screen
 from upholster.core.screen.metric import LUMA_WEIGHT, chroma, to_metric
 from upholster.core.screen.propose import primary
@@ -36,18 +36,17 @@ class ScreenKnowledge(NamedTuple):
         Standard deviation of the grain on the screen, in the key's metric.
     primary : int
         The screen's strongest primary: 0 red, 1 green, 2 blue.
-    unevenness : float
-        Largest departure of the clean plate from its mean, in the key's metric.
     """
 
     plate: Plane
     noise: float
     primary: int
-    unevenness: float
 
 
-def measure_screen(survey: Survey, screen: Screen) -> ScreenKnowledge | None:
+def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) -> ScreenKnowledge | None:
     """Clean plate and noise of a surveyed shot; None where the screen has no colour to go by.
+
+    `empty` is a survey of the empty set, where there is one: then it is the clean plate.
 
     Cells close to the screen's colours, smooth, and as pure as the screen around them are averaged
     over the frames; a thin veil or a soft shadow's edge is near the screen's colour but less pure.
@@ -55,6 +54,9 @@ def measure_screen(survey: Survey, screen: Screen) -> ScreenKnowledge | None:
     """
     if screen.kind == "none" or not screen.colours:
         return None
+    if empty is not None:
+        plate = resize(empty.mean.mean(axis=0), survey.mean.shape[3], survey.mean.shape[2])
+        return _known(plate, survey, np.abs(survey.mean - plate).max(axis=1) < _NEAR, screen)
     colours = np.array(screen.colours, np.float32).T
     if screen.kind in ("dark", "light"):
         plate = _bare_ground(survey.mean, np.float32(1 if screen.kind == "dark" else -1))
@@ -75,9 +77,7 @@ def measure_screen(survey: Survey, screen: Screen) -> ScreenKnowledge | None:
 def _known(plate: Plane, survey: Survey, trusted: Mask, screen: Screen) -> ScreenKnowledge:
     rough = survey.deviation.mean(axis=1)
     grain = float(np.median(rough[trusted] if trusted.any() else rough))
-    metric = to_metric(plate)
-    uneven = float(np.linalg.norm(metric - metric.mean(axis=(1, 2), keepdims=True), axis=0).max())
-    return ScreenKnowledge(plate, grain, primary(screen.colours), uneven)
+    return ScreenKnowledge(plate, grain, primary(screen.colours))
 
 
 def _distance(metric: Plane, colour: Plane) -> Plane:

@@ -26,6 +26,7 @@ def edge_colour(
     unmix: float,
     spill: float,
     balance: float,
+    desaturate: float,
     keep_luma: bool,
 ) -> Plane:
     """Straight foreground colour of every pixel.
@@ -47,7 +48,8 @@ def edge_colour(
     -----
     Solves ``C = a F + (1 - a) B`` for F (Smith and Blinn 1996, equation 1). Spill: the screen's
     primary is limited to a blend of the other two; with `keep_luma` the light taken out is
-    given back in equal parts to all three primaries.
+    given back in equal parts to all three primaries. `desaturate` takes colour from pixels by as
+    much as they are not covered.
     """
     height = cover.shape[0]
     out = np.empty_like(plate)
@@ -57,6 +59,9 @@ def edge_colour(
     if kind == "screen" and spill > 0:
         give_back = luma_weights("bt709")[primary] if keep_luma else 0.0
         over_rows(_despill, height, out, primary, f(spill), f(balance), f(give_back))
+    if desaturate > 0:
+        r, g, b = luma_weights("bt709")
+        over_rows(_desaturate, height, out, cover, f(desaturate), f(r), f(g), f(b))
     return out
 
 
@@ -91,3 +96,15 @@ def _despill(rgb, primary, spill, balance, give_back, first, end):
             rgb[primary, j, i] = p - excess + back
             rgb[other, j, i] = min(x + back, one)
             rgb[third, j, i] = min(y + back, one)
+
+
+@compiled
+def _desaturate(rgb, cover, amount, red, green, blue, first, end):
+    one = np.float32(1)
+    for j in range(first, end):
+        for i in range(rgb.shape[2]):
+            grey = red * rgb[0, j, i] + green * rgb[1, j, i] + blue * rgb[2, j, i]
+            # Half covered is rim enough to lose all of its colour.
+            part = min(one, np.float32(2) * (one - cover[j, i])) * amount
+            for c in range(3):
+                rgb[c, j, i] += (grey - rgb[c, j, i]) * part

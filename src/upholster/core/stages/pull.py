@@ -45,6 +45,19 @@ def pull(plate: Plane, kind: Kind, screen: Laid, subject: Laid) -> Plane:
     return out
 
 
+def least_coverage(plate: Plane, screen: Laid) -> Plane:
+    """The least coverage that can explain a colour in front of the screen, whatever the subject's own.
+
+    The larger of what emission and what absorption would need: no less can be, since no colour of
+    the subject lies outside 0..1 (the bound that Smith and Blinn 1996 give, section 4). Where the
+    screen leaves little room, grain would be taken for coverage, so the room counts for no less than
+    a quarter.
+    """
+    out = np.empty(plate.shape[1:], np.float32)
+    over_rows(_least, plate.shape[1], plate, screen, out)
+    return out
+
+
 def subject_colours(plate: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     """The solid subject's colours, carried outward over the whole picture.
 
@@ -138,6 +151,21 @@ def _absorption(plate, screen, out, first, end):
             for i in range(out.shape[1]):
                 cover = (wide[i] - plate[c, j, i]) / max(wide[i], np.float32(1e-3))
                 out[j, i] = min(max(out[j, i], cover), np.float32(1))
+
+
+@compiled
+def _least(plate, screen, out, first, end):
+    """alpha = max over primaries of (C - B) / (1 - B) and (B - C) / B."""
+    wide = np.empty(out.shape[-1], np.float32)
+    one, room = np.float32(1), np.float32(0.25)
+    for j in range(first, end):
+        out[j] = np.float32(0)
+        for c in range(3):
+            read_row(screen, c, j, wide)
+            for i in range(out.shape[1]):
+                change = plate[c, j, i] - wide[i]
+                cover = max(change / max(one - wide[i], room), -change / max(wide[i], room))
+                out[j, i] = min(max(out[j, i], cover), one)
 
 
 @compiled

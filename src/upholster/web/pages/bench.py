@@ -73,14 +73,13 @@ def screen(shot_id: int) -> Response:
     """Change the kind of ground, or measure it at one more place."""
     asked = asked_for()
     state, recipe = shots.open_shot(shot_id), read_recipe(asked["recipe"])
-    survey = look.survey_of(state.footage)
     if place := asked.get("measure"):
         sample = look.sample(
             state.footage, int(place["frame"]), float(place["x"]), float(place["y"]), float(place["radius"])
         )
-        recipe, change = shots.with_sample(recipe, survey, sample), "Screen measured"
+        recipe, change = shots.with_sample(recipe, state.footage.sha256, sample), "Screen measured"
     else:
-        recipe, change = shots.with_screen(recipe, survey, **_screen_change(asked)), "Screen changed"
+        recipe, change = shots.with_screen(recipe, state.footage.sha256, **_screen_change(asked)), "Screen changed"
     return jsonify(_state(shots.revise(shot_id, recipe, change)))
 
 
@@ -119,10 +118,11 @@ def picture(shot_id: int) -> Response:
     return response
 
 
-@page.post("/histogram")
-def histogram(shot_id: int) -> Response:
+@page.post("/instruments/<name>")
+def instrument(shot_id: int, name: str) -> Response:
     asked = asked_for()
-    return jsonify(counts=look.histogram(_footage(shot_id), read_recipe(asked["recipe"]), int(asked["frame"])))
+    footage, recipe = _footage(shot_id), read_recipe(asked["recipe"])
+    return jsonify(look.instrument(footage, recipe, int(asked["frame"]), name))
 
 
 @page.post("/readout")

@@ -22,7 +22,7 @@ const bench = {
   measuring: () => measuring,
   change,
   changeScreen,
-  histogram,
+  instrument,
   remember,
   go,
   drawn(what, quality, sequence) {
@@ -107,6 +107,7 @@ function go(frame) {
   if (frame === bench.left.frame) return;
   bench.left.frame = frame;
   here();
+  if (!playing) order.showInstruments();
   picture.refresh();
   remember();
 }
@@ -249,22 +250,19 @@ async function readOut() {
   if (pointer && (Math.floor(pointer.x) !== x || Math.floor(pointer.y) !== y)) readOut();
 }
 
-let counting = false;
-let recount = null;
-/** The histogram of the frame in view, asked for once things rest. */
-function histogram(done) {
-  recount = done;
-  if (counting) return;
-  counting = true;
-  setTimeout(async () => {
+const asking = {};
+/** What an instrument shows of the frame in view, asked for once things rest. */
+function instrument(name, draw) {
+  clearTimeout(asking[name]);
+  asking[name] = setTimeout(async () => {
+    const [of, frame] = [recipe, bench.left.frame];
     try {
-      const { counts } = await send(`${at}/histogram`, { recipe, frame: bench.left.frame });
-      recount(counts);
+      const found = await send(`${at}/instruments/${name}`, { recipe: of, frame });
+      if (of === recipe && frame === bench.left.frame) draw(found);
     } catch {
       /* drawn with the next change */
     }
-    counting = false;
-  }, 150);
+  }, 120);
 }
 
 /* Delivering */

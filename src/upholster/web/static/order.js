@@ -8,12 +8,18 @@ const KINDS = {
   none: "nothing",
 };
 
+/** Numbers shown as percents. */
+const SHARES = new Set(["edge_colour.unmix", "edge_colour.spill", "edge_colour.desaturate", "matte.opacity", "matte.steady", "matte.see_through", "edge.recover"]);
+
+/** The instruments, by the line they unfold with. */
+const INSTRUMENTS = { matte: "histogram", edge: "profile", edge_colour: "chroma" };
+
 /** How a number of the recipe is shown: percents where it is a share, pixels for edges. */
 function shown(path, number, unit) {
-  if (path.startsWith("edge_colour.") && path !== "edge_colour.balance") return `${Math.round(number * 100)} %`;
-  if (path === "matte.opacity") return `${Math.round(number * 100)} %`;
+  if (SHARES.has(path)) return `${Math.round(number * 100)} %`;
   if (path.startsWith("take.")) return `${number}`;
   if (path === "edge.shift") return `${Math.abs(number).toFixed(1)} px`;
+  if (unit === "°") return `${Math.round(number)}°`;
   return unit ? `${number.toFixed(1)} ${unit}` : number.toFixed(3).replace(/0$/, "");
 }
 
@@ -31,8 +37,15 @@ export class Order {
       });
     }
     for (const button of document.querySelectorAll("[data-open]")) button.addEventListener("click", () => this.open(Number(button.dataset.open)));
+    for (const button of document.querySelectorAll("[data-switch]")) {
+      button.addEventListener("click", () => {
+        const [stage, name] = button.dataset.switch.split(".");
+        const on = !bench.recipe()[stage][name];
+        bench.change(button.dataset.switch, on, true, `${button.ariaLabel}: ${on ? "on" : "off"}`);
+      });
+    }
     this.#screen();
-    this.#histogram();
+    this.#handles();
   }
 
   /** Unfold one line (or fold it again). */
@@ -65,18 +78,37 @@ export class Order {
     const kind = recipe.screen.kind;
     document.getElementById("edge-way").textContent = recipe.edge.shift < 0 ? "in" : "out";
     document.getElementById("opacity").hidden = kind !== "dark" && kind !== "light";
-    document.getElementById("close").hidden = kind === "dark" || kind === "light";
+    for (const id of ["close", "see-through"]) document.getElementById(id).hidden = kind === "dark" || kind === "light";
     document.getElementById("spill").hidden = kind !== "screen";
     for (const line of document.querySelectorAll(".line[data-stage]")) {
       const { stage } = line.dataset;
       if (stage === "deliver") continue;
       line.classList.toggle("paused", Boolean(recipe[stage].paused));
-      line.classList.toggle("set", JSON.stringify(recipe[stage]) !== JSON.stringify(this.bench.defaults[stage]));
+      const parts = stage === "screen" ? ["screen", "region", "narrow"] : [stage];
+      line.classList.toggle("set", parts.some((part) => JSON.stringify(recipe[part]) !== JSON.stringify(this.bench.defaults[part])));
       const pause = line.querySelector("[data-pause]");
       pause?.setAttribute("aria-pressed", Boolean(recipe[stage].paused));
     }
+    for (const button of document.querySelectorAll("[data-switch]")) {
+      const [stage, name] = button.dataset.switch.split(".");
+      button.setAttribute("aria-checked", recipe[stage][name]);
+      button.textContent = recipe[stage][name] ? "yes" : "no";
+    }
+    for (const part of document.querySelectorAll("[data-when]")) {
+      const [stage, name] = part.dataset.when.split(".");
+      part.hidden = !recipe[stage][name];
+    }
     this.#showScreen(recipe.screen);
-    this.#showHistogram();
+    this.showInstruments();
+  }
+
+  /** Draw the instruments of the lines that are unfolded. */
+  showInstruments() {
+    for (const [stage, name] of Object.entries(INSTRUMENTS)) {
+      if (document.querySelector(`[data-stage="${stage}"] .unfolded`).hidden) continue;
+      if (name === "histogram") this.#showHandles();
+      this.bench.instrument(name, (found) => DRAW[name](document.getElementById(name), found));
+    }
   }
 
   #number(path) {
@@ -192,13 +224,11 @@ export class Order {
   }
 
   #screen() {
-    const sentence = document.getElementById("screen-sentence");
-    sentence.innerHTML = 'Take out <select class="inline" id="kind" aria-label="Kind of ground"></select> <span class="swatch"></span><span id="places"></span>.';
     this.kind = document.getElementById("kind");
     for (const [value, words] of Object.entries(KINDS)) this.kind.add(new Option(words, value));
     this.kind.addEventListener("change", () => this.bench.changeScreen({ kind: this.kind.value }));
-    this.samples = document.querySelector('[data-stage="screen"] .unfolded');
-    this.samples.append(document.createElement("ul"));
+    this.empty = document.getElementById("empty");
+    this.empty.addEventListener("change", () => this.bench.changeScreen({ empty: this.empty.value || null }));
   }
 
   #showScreen(screen) {
@@ -210,7 +240,8 @@ export class Order {
     const colours = count ? screen.samples.map((s) => s.colour) : screen.colour ? [screen.colour] : [];
     swatch.hidden = screen.kind === "none" || !colours.length;
     if (colours.length) swatch.style.backgroundColor = css([0, 1, 2].map((c) => colours.reduce((sum, k) => sum + k[c], 0) / colours.length));
-    const list = this.samples.firstChild;
+    this.empty.value = screen.empty ?? "";
+    const list = document.getElementById("samples");
     list.textContent = "";
     if (!count) list.append(item("Press M and click on the screen, or drag an area, to measure it yourself."));
     screen.samples.forEach((sample, index) => {
@@ -229,12 +260,9 @@ export class Order {
     });
   }
 
-  /** The matte's histogram with a handle for clear and one for solid. */
-  #histogram() {
-    const home = document.querySelector('[data-stage="matte"] .unfolded');
-    home.innerHTML = '<svg id="histogram" viewBox="0 0 300 84" class="w-full cursor-ew-resize" role="img" aria-label="Histogram of the matte"><path class="fill-rule" /><g></g></svg><p class="text-faded">How much of the picture has which coverage. Drag the handles: left is clear, right is solid.</p>';
-    const svg = home.querySelector("svg");
-    svg.style.touchAction = "none";
+  /** On the matte's histogram, a handle for clear and one for solid. */
+  #handles() {
+    const svg = document.getElementById("histogram");
     svg.addEventListener("pointerdown", (event) => {
       const number = (e) => {
         const box = svg.getBoundingClientRect();
@@ -253,19 +281,44 @@ export class Order {
     });
   }
 
-  #showHistogram() {
-    const svg = document.getElementById("histogram");
-    if (svg.closest(".unfolded").hidden) return;
+  #showHandles() {
     const [clear, solid] = [this.#number("matte.clear"), this.#number("matte.solid")];
-    svg.querySelector("g").innerHTML = [[clear, "clear"], [solid, "solid"]]
+    document.querySelector("#histogram g").innerHTML = [[clear, "clear"], [solid, "solid"]]
       .map(([v, name]) => `<g transform="translate(${v * 300})"><line y1="0" y2="72" class="stroke-ink"/><path d="M-5 84 L5 84 L0 72 Z" class="${name === "clear" ? "fill-sheet" : "fill-ink"} stroke-ink"/></g>`)
       .join("") + `<path d="M${clear * 300} 72 L${solid * 300} 0" class="stroke-brass" fill="none"/>`;
-    this.bench.histogram((counts) => {
-      const top = Math.log1p(Math.max(...counts));
-      const bars = counts.map((n, k) => `M${(k * 300) / 64} 72v${(-70 * Math.log1p(n)) / top}h4.2V72z`).join("");
-      svg.querySelector("path").setAttribute("d", bars);
-    });
   }
+}
+
+/** How each instrument is drawn into its SVG. */
+const DRAW = {
+  histogram(svg, counts) {
+    const top = Math.log1p(Math.max(...counts));
+    const bars = counts.map((n, k) => `M${(k * 300) / 64} 72v${(-70 * Math.log1p(n)) / top}h4.2V72z`).join("");
+    svg.querySelector("path").setAttribute("d", bars);
+  },
+  profile(svg, { distances, pulled, matte }) {
+    if (!distances.length) {
+      svg.innerHTML = '<text x="150" y="44" text-anchor="middle" class="fill-faded text-sm">There is no edge in this picture.</text>';
+      return;
+    }
+    const points = (values) => values.flatMap((v, k) => (v === null ? [] : [`${(k * 300) / (values.length - 1)} ${78 - 72 * v}`]));
+    const line = (values) => `M${points(values).join("L")}`;
+    svg.innerHTML = `<path d="M150 0V84M0 78H300M0 6H300" class="stroke-sheet"/><path d="${line(pulled)}" class="stroke-faded" stroke-dasharray="4 3" fill="none"/><path d="${line(matte)}" class="stroke-brass" stroke-width="2" fill="none"/>`;
+  },
+  chroma(svg, { plate, screen }) {
+    const most = Math.log1p(Math.max(1, ...plate.map(([, , n]) => n)));
+    const dots = plate.map(([u, v, n]) => `<rect x="${u * 3}" y="${141 - v * 3}" width="3" height="3" fill="${tint(u, v)}" opacity="${0.25 + (0.75 * Math.log1p(n)) / most}"/>`);
+    const rings = screen.map(([u, v]) => `<rect x="${u * 3 - 0.5}" y="${140.5 - v * 3}" width="4" height="4" class="stroke-ink" fill="none"/>`);
+    svg.innerHTML = `<path d="M72 0V144M0 72H144" class="stroke-sheet"/>${dots.join("")}${rings.join("")}`;
+  },
+};
+
+/** The colour of a cell of the chroma plane, at a middling brightness. */
+function tint(u, v) {
+  const blue = (u + 0.5) / 48 - 0.5;
+  const red = (v + 0.5) / 48 - 0.5;
+  const green = -(0.2126 * red + 0.0722 * blue) / 0.7152;
+  return css([red, green, blue].map((c) => Math.min(1, Math.max(0, 0.5 + c))));
 }
 
 function item(words) {
