@@ -1,11 +1,20 @@
 """Prints the table.
 
-.venv/bin/python -m bench.quality [--case WORD] [--no-reference] [--lossless] [--pictures FOLDER]
+    .venv/bin/python -m bench.quality [--case WORD] [--no-reference] [--lossless] [--pictures FOLDER]
+                                      [--plates FOLDER]
+
+Under each case stand, for comparison: the key with its one control for glass drawn, where the subject is
+glass; PyMatting's closed form with a perfect trimap, on the plate as FFmpeg's scaler decodes it; and the
+same on the plate as Upholster decodes it, whose chroma is rebuilt already.
+
+`--plates` takes cases from a folder instead of drawing them: each is a folder with a `plate` (a file or a
+folder of pictures), a folder `matte` of grey pictures, and a folder `colour` with the subject's straight colour.
 """
 
 import argparse
 import tempfile
 import time
+import warnings
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -23,6 +32,7 @@ from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 from upholster.demo.make import film
 from upholster.media.decoder.reader import Reader
+from upholster.media.sequences import find_pictures
 
 Plane = NDArray[np.float32]
 
@@ -60,12 +70,12 @@ def footage(truths: list[Truth], folder: Path, lossless: bool) -> Path:
     return path
 
 
-def upholster(path: Path) -> Result:
-    """Our key, with no recipe."""
-    with Reader([path]) as reader:
-        plates = [f.rgb for f in reader.frames(range(reader.facts.length))]
+def upholster(path: Path, see_through: float = 0.0) -> Result:
+    """Our key, with no recipe but `see_through`."""
+    plates = decoded(path)
     taken = survey(dict(enumerate(plates)))
     recipe = first_look(taken).recipe
+    recipe = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"see_through": see_through})})
     known = measure_screen(taken, recipe.screen)
     key(plates[0], recipe, 0, known)
     began = time.perf_counter()
@@ -75,25 +85,56 @@ def upholster(path: Path) -> Result:
     return Result([k.alpha for k in keyed], [k.rgb for k in keyed], spent, words)
 
 
-def reference(path: Path, truths: list[Truth]) -> Result:
+def decoded(path: Path) -> list[Plane]:
+    """The plates as Upholster reads them."""
+    with Reader(find_pictures(str(path))) as reader:
+        return [f.rgb for f in reader.frames(range(reader.facts.length))]
+
+
+def plainly_decoded(path: Path) -> list[Plane]:
+    """The plates as FFmpeg's scaler turns them into RGB, matrix and range stated."""
+    with av.open(str(path)) as container:
+        frames = [
+            frame.to_ndarray(format="rgb24")
+            if frame.format.is_rgb
+            else frame.reformat(
+                format="rgb24", src_colorspace="ITU709", src_color_range="MPEG", dst_color_range="JPEG",
+                interpolation="BICUBIC",
+            ).to_ndarray()
+            for frame in container.decode(video=0)
+        ]  # fmt: skip
+    return [frame.transpose(2, 0, 1).astype(np.float32) / np.float32(255) for frame in frames]
+
+
+def reference(plates: list[Plane], truths: list[Truth], words: str) -> Result:
     """Closed-form matting (Levin et al. 2008) told the unknown band of 8 pixels by the truth, with
     multi-level foreground (Germer et al. 2020), as PyMatting has them."""
     from pymatting import estimate_alpha_cf, estimate_foreground_ml
 
     alphas, colours = [], []
     began = time.perf_counter()
-    with Reader([path]) as reader:
-        for n in REFERENCE_FRAMES:
-            plate = reader.frame(n).rgb.transpose(1, 2, 0).clip(0, 1).astype(np.float64)
-            trimap = np.where(truths[n].alpha > 0.5, 1.0, 0.0)
-            trimap[metrics.edge_band(truths[n].alpha)] = 0.5
-            if not (trimap == 1).any():
-                # All of it is blurred: the method still needs a few pixels to start from.
-                trimap[truths[n].alpha >= truths[n].alpha.max() - 0.005] = 1.0
-            alpha = estimate_alpha_cf(plate, trimap)
-            alphas.append(alpha.astype(np.float32))
-            colours.append(estimate_foreground_ml(plate, alpha).astype(np.float32).transpose(2, 0, 1))
-    return Result(alphas, colours, (time.perf_counter() - began) / len(alphas) * 1000, "perfect trimap")
+    for n in REFERENCE_FRAMES:
+        plate = plates[n].transpose(1, 2, 0).clip(0, 1).astype(np.float64)
+        trimap = np.where(truths[n].alpha > 0.5, 1.0, 0.0)
+        trimap[metrics.edge_band(truths[n].alpha)] = 0.5
+        if not (trimap == 1).any():
+            # All of it is blurred: the method still needs a few pixels to start from.
+            trimap[truths[n].alpha >= truths[n].alpha.max() - 0.005] = 1.0
+        alpha = estimate_alpha_cf(plate, trimap)
+        alphas.append(alpha.astype(np.float32))
+        colours.append(estimate_foreground_ml(plate, alpha).astype(np.float32).transpose(2, 0, 1))
+    return Result(alphas, colours, (time.perf_counter() - began) / len(alphas) * 1000, words)
+
+
+def from_folder(folder: Path) -> tuple[Path, list[Truth]]:
+    """A case somebody else made: its plate, and the truth."""
+    plate = next(p for p in sorted(folder.iterdir()) if p.stem == "plate")
+    mattes, colours = decoded(folder / "matte"), decoded(folder / "colour")
+    truths = [
+        Truth(p.transpose(1, 2, 0), m[0], c.transpose(1, 2, 0))
+        for p, m, c in zip(decoded(plate), mattes, colours, strict=True)
+    ]
+    return plate, truths
 
 
 def row(name: str, result: Result, truths: list[Truth]) -> dict[str, Any]:
@@ -157,22 +198,33 @@ def main() -> None:
     parser.add_argument("--no-reference", action="store_true")
     parser.add_argument("--lossless", action="store_true", help="lossless 4:4:4 instead of H.264 4:2:0")
     parser.add_argument("--pictures", type=Path, help="folder to save comparisons in")
+    parser.add_argument("--plates", type=Path, help="folder of cases to take instead of the drawn ones")
     asked = parser.parse_args()
+    warnings.filterwarnings("ignore", module="pymatting")
     print("mse and band x 1000; sad, grad, conn in thousands; PSNR in dB over grey and magenta; holes, leaks in %")
     print(f"{'':<22}{'mse':>8}{'sad':>8}{'grad':>8}{'conn':>8}{'band':>8}{'grey':>7}{'magenta':>8}{'holes':>7}"
           f"{'leaks':>7}{'flicker':>8}{'ms':>8}")  # fmt: skip
-    for name, draw in CASES.items():
+    names = sorted(p.name for p in asked.plates.iterdir() if p.is_dir()) if asked.plates else list(CASES)
+    for name in names:
         if asked.case not in name:
             continue
-        truths = [draw(n) for n in range(FRAMES)]
         with tempfile.TemporaryDirectory() as folder:
-            path = footage(truths, Path(folder), asked.lossless)
+            if asked.plates:
+                path, truths = from_folder(asked.plates / name)
+            else:
+                truths = [CASES[name](n) for n in range(FRAMES)]
+                path = footage(truths, Path(folder), asked.lossless)
             ours = upholster(path)
             row(name, ours, truths)
             if asked.pictures:
                 save_pictures(asked.pictures, name, ours, truths)
+            if "glass" in name:
+                row("  glass let through", upholster(path, see_through=1.0), truths)
             if not asked.no_reference:
-                row("  closed form", reference(path, truths), [truths[n] for n in REFERENCE_FRAMES])
+                some = [truths[n] for n in REFERENCE_FRAMES]
+                if path.is_file():
+                    row("  closed form", reference(plainly_decoded(path), truths, "perfect trimap"), some)
+                row("  ditto, our decoding", reference(decoded(path), truths, "perfect trimap"), some)
 
 
 if __name__ == "__main__":

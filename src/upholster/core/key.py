@@ -14,7 +14,7 @@ from upholster.core.stages.edge_colour import edge_colour
 from upholster.core.stages.holes import close_holes
 from upholster.core.stages.levels import levels
 from upholster.core.stages.narrow import narrow
-from upholster.core.stages.pull import least_coverage, pull, subject_colours
+from upholster.core.stages.pull import least_coverage, pull, subject_cells, subject_colours
 from upholster.core.stages.recover import recover
 from upholster.core.stages.region import keep_unjoined
 from upholster.core.stages.specks import remove_specks
@@ -52,11 +52,16 @@ def mean_colour(screen: Screen) -> tuple[float, float, float]:
     return float(r), float(g), float(b)
 
 
-def _sane(plate: Plane) -> Plane:
-    """The plate without values no encoded picture has."""
-    if plate.min() >= -_SANE and plate.max() <= _SANE:
-        return plate
-    return np.nan_to_num(plate, nan=0.0, posinf=_SANE, neginf=-_SANE).clip(-_SANE, _SANE)
+def _sane(plate: Plane) -> tuple[Plane, Plane]:
+    """The plate without values no encoded picture has, and its `subject_cells`.
+
+    A value beyond reason carries its cell's mean away, so looking at the cells is enough.
+    """
+    cells = subject_cells(plate)
+    if cells.min() >= -_SANE and cells.max() <= _SANE:
+        return plate, cells
+    plate = np.nan_to_num(plate, nan=0.0, posinf=_SANE, neginf=-_SANE).clip(-_SANE, _SANE)
+    return plate, subject_cells(plate)
 
 
 def _forget(key: Hashable, compute: Callable[[], T]) -> T:
@@ -100,14 +105,16 @@ def key(
     # Thin glow has no holes to close; what is solid before a screen has no veil to thicken.
     chosen |= {"close": 0.0, "see_through": 0.0} if glow else {"opacity": 0.0}
 
-    plate = _sane(plate)
     base: tuple[Hashable, ...] = ("screen", screen, chosen["steady"])
+    plate, cells = memo("sane", lambda: _sane(plate))
     if chosen["steady"] > 0:
         noise, amount = known.noise, chosen["steady"]
-        plate = memo((*base, "steady"), lambda: steady(plate, [_sane(p) for p in around()], noise=noise, amount=amount))
+        others = lambda: [_sane(p)[0] for p in around()]  # noqa: E731
+        plate = memo((*base, "steady"), lambda: steady(plate, others(), noise=noise, amount=amount))
+        cells = subject_cells(plate)
     size = plate.shape[2], plate.shape[1]
     ground = memo((*base, "ground"), lambda: lay(known.plate, *size))
-    subject = memo((*base, "subject"), lambda: lay(subject_colours(plate, screen.kind, known), *size))
+    subject = memo((*base, "subject"), lambda: lay(subject_colours(cells, screen.kind, known), *size))
     pulled = memo(base, lambda: pull(plate, screen.kind, ground, subject))
 
     def covered() -> Plane:

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
 from upholster.core.grids import Laid, read_row
-from upholster.core.kernels import compiled, over_rows
+from upholster.core.kernels import compiled, inlined, over_rows
 from upholster.core.recipe import Kind
 
 Plane = NDArray[np.float32]
@@ -54,11 +54,23 @@ def edge_colour(
     height = cover.shape[0]
     out = np.empty_like(plate)
     tells = _GLOW_TELLS if kind in ("dark", "light") else _TELLS
+    give_back = luma_weights("bt709")[primary] if keep_luma else 0.0
     f = np.float32
-    over_rows(_unmix, height, plate, cover, screen, subject, f(1 / tells), f(unmix), out)
-    if kind == "screen" and spill > 0:
-        give_back = luma_weights("bt709")[primary] if keep_luma else 0.0
-        over_rows(_despill, height, out, primary, f(spill), f(balance), f(give_back))
+    over_rows(
+        _unmix,
+        height,
+        plate,
+        cover,
+        screen,
+        subject,
+        primary,
+        f(1 / tells),
+        f(unmix),
+        f(spill if kind == "screen" else 0),
+        f(balance),
+        f(give_back),
+        out,
+    )
     if desaturate > 0:
         r, g, b = luma_weights("bt709")
         over_rows(_desaturate, height, out, cover, f(desaturate), f(r), f(g), f(b))
@@ -66,36 +78,39 @@ def edge_colour(
 
 
 @compiled
-def _unmix(plate, cover, screen, subject, lean_rate, unmix, out, first, end):
+def _unmix(plate, cover, screen, subject, primary, lean_rate, unmix, spill, balance, give_back, out, first, end):
     back = np.empty(out.shape[-1], np.float32)
     near = np.empty(out.shape[-1], np.float32)
+    inverse, lean = np.empty_like(back), np.empty_like(back)
     one, zero = np.float32(1), np.float32(0)
     for j in range(first, end):
+        for i in range(cover.shape[1]):
+            inverse[i] = one / max(cover[j, i], np.float32(0.004))
+            lean[i] = max(zero, one - cover[j, i] * lean_rate)
         for c in range(3):
             read_row(screen, c, j, back)
             read_row(subject, c, j, near)
             for i in range(cover.shape[1]):
-                alpha = cover[j, i]
                 seen = plate[c, j, i]
-                own = (seen - (one - alpha) * back[i]) / max(alpha, np.float32(0.004))
+                own = (seen - (one - cover[j, i]) * back[i]) * inverse[i]
                 own = min(max(own, zero), one)
-                own += (near[i] - own) * max(zero, one - alpha * lean_rate)
+                own += (near[i] - own) * lean[i]
                 out[c, j, i] = min(max(seen + (own - seen) * unmix, zero), one)
+        if spill > zero:
+            _despill(out[primary, j], out[(primary + 1) % 3, j], out[(primary + 2) % 3, j], spill, balance, give_back)
 
 
-@compiled
-def _despill(rgb, primary, spill, balance, give_back, first, end):
-    other, third = (primary + 1) % 3, (primary + 2) % 3
+@inlined
+def _despill(main, other, third, spill, balance, give_back):
     one, zero = np.float32(1), np.float32(0)
-    for j in range(first, end):
-        for i in range(rgb.shape[2]):
-            p, x, y = rgb[primary, j, i], rgb[other, j, i], rgb[third, j, i]
-            small, large = min(x, y), max(x, y)
-            excess = max(p - small - (large - small) * balance, zero) * spill
-            back = excess * give_back
-            rgb[primary, j, i] = p - excess + back
-            rgb[other, j, i] = min(x + back, one)
-            rgb[third, j, i] = min(y + back, one)
+    for i in range(main.shape[0]):
+        p, x, y = main[i], other[i], third[i]
+        small, large = min(x, y), max(x, y)
+        excess = max(p - small - (large - small) * balance, zero) * spill
+        back = excess * give_back
+        main[i] = p - excess + back
+        other[i] = min(x + back, one)
+        third[i] = min(y + back, one)
 
 
 @compiled

@@ -4,6 +4,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.kernels import compiled, over_rows
+
 Plane = NDArray[np.float32]
 
 #: A dip that still covers this much is a hole in something solid; one that covers less is a gap.
@@ -24,6 +26,28 @@ def close_holes(matte: Plane, *, size: float) -> Plane:
         return matte
     # A square, which is done in two passes; what little it adds at corners is shallow dips anyway.
     square = np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
-    closed = cv2.morphologyEx(matte, cv2.MORPH_CLOSE, square, borderType=cv2.BORDER_REPLICATE)
-    shallow = np.clip((matte - np.float32(_GAP)) * np.float32(1 / (_HOLE - _GAP)), 0, 1)
-    return matte + (closed - matte) * shallow
+    # In 16 bits, rounded down: half the time of floating point, and no dip seems less than it is.
+    codes = np.empty(matte.shape, np.uint16)
+    over_rows(_encode, matte.shape[0], matte, codes)
+    closed = cv2.morphologyEx(codes, cv2.MORPH_CLOSE, square, borderType=cv2.BORDER_REPLICATE)
+    out = np.empty_like(matte)
+    over_rows(_fill, matte.shape[0], matte, codes, closed, out)
+    return out
+
+
+@compiled
+def _encode(matte, codes, first, end):
+    for j in range(first, end):
+        for i in range(matte.shape[1]):
+            codes[j, i] = np.uint16(min(max(matte[j, i], np.float32(0)), np.float32(1)) * np.float32(65535))
+
+
+@compiled
+def _fill(matte, codes, closed, out, first, end):
+    one, zero = np.float32(1), np.float32(0)
+    gap, rate, step = np.float32(_GAP), np.float32(1 / (_HOLE - _GAP)), np.float32(1 / 65535)
+    for j in range(first, end):
+        for i in range(matte.shape[1]):
+            shallow = min(max((matte[j, i] - gap) * rate, zero), one)
+            dip = np.float32(np.int32(closed[j, i]) - np.int32(codes[j, i])) * step
+            out[j, i] = min(matte[j, i] + dip * shallow, max(matte[j, i], one))

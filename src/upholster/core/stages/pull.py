@@ -1,5 +1,7 @@
 """Pulling coverage out of a plate, given what is known of its screen."""
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -58,18 +60,27 @@ def least_coverage(plate: Plane, screen: Laid) -> Plane:
     return out
 
 
-def subject_colours(plate: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
+def subject_cells(plate: Plane) -> Plane:
+    """``(3, h, w)`` plate averaged down to the grid on which the subject's colours are gathered."""
+    height, width = plate.shape[1:]
+    size = max(1.0, max(height, width) / SUBJECT_GRID)
+    return area(plate, max(1, round(width / size)), max(1, round(height / size)))
+
+
+def subject_colours(cells: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     """The solid subject's colours, carried outward over the whole picture.
+
+    Parameters
+    ----------
+    cells : (3, rows, columns) float32
+        As `subject_cells` gives them, or those of a survey.
 
     Returns
     -------
     (3, rows, columns) float32
-        On a coarse grid; where nothing solid was found, the screen's complement.
+        Where nothing solid was found, the screen's complement.
     """
-    height, width = plate.shape[1:]
-    size = max(1.0, max(height, width) / SUBJECT_GRID)
-    columns, rows = max(1, round(width / size)), max(1, round(height / size))
-    cells = area(plate, columns, rows)
+    rows, columns = cells.shape[1:]
     screen = resize(known.plate, columns, rows)
     if kind in ("dark", "light"):
         laid = lay(known.plate, columns, rows)
@@ -85,7 +96,7 @@ def subject_colours(plate: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
 
 def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     """Confidence 0..1 that a cell holds nothing of the screen."""
-    away = np.linalg.norm(to_metric(cells) - to_metric(screen), axis=0)
+    away = np.sqrt(_squared(to_metric(cells) - to_metric(screen)))
     # A veil is far from nothing, but not as far as what is solid; a half-covered cell lies between
     # the screen and a cell nearby that is all subject.
     least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away, 0.995)))
@@ -110,16 +121,23 @@ def _level_and_other(cells: Plane, screen: Plane) -> Plane:
     blurred edge is not even.
     """
     here, there = to_metric(cells), to_metric(screen)
-    taken = _departure(here[1:], there[1:])
-    tinted = _departure(_over_luma(here), _over_luma(there))
-    other = ((taken > _TAKEN) & (tinted > _TINTED)).astype(np.uint8)
-    vary = np.hypot.reduce([cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here])
-    return ((vary < _LEVEL) & (cv2.erode(other, _AROUND) > 0)).astype(np.float32)
+    other = _departs(here[1:], there[1:], _TAKEN) & _departs(_over_luma(here), _over_luma(there), _TINTED)
+    other = cv2.erode(other.astype(np.uint8), _AROUND) > 0
+    vary = [cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here]
+    return (other & (_squared(vary) < _LEVEL**2)).astype(np.float32)
 
 
-def _departure(colour: Plane, nominal: Plane) -> Plane:
-    """Distance of two-component colours from a nominal one, as a share of its length."""
-    return np.hypot(*(colour - nominal)) / np.maximum(np.hypot(*nominal), np.float32(0.02))
+def _departs(colour: Plane, nominal: Plane, share: float) -> NDArray[np.bool_]:
+    """Where two-component colours lie further from a nominal one than a share of its length."""
+    return _squared(colour - nominal) > share**2 * np.maximum(_squared(nominal), np.float32(0.02**2))
+
+
+def _squared(parts: Sequence[Plane] | Plane) -> Plane:
+    """Squared length of vectors, given by component."""
+    total = parts[0] * parts[0]
+    for part in parts[1:]:
+        total += part * part
+    return total
 
 
 def _over_luma(metric: Plane) -> Plane:
