@@ -3,6 +3,7 @@
 import json
 import os
 import sys
+import tempfile
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
@@ -15,12 +16,15 @@ from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
 from upholster.core.recipe import Recipe, RecipeError, read_recipe
 from upholster.media.decoder.reader import probe as probe_files
+from upholster.media.delivery import Delivery, Plan, plan, read_delivery
+from upholster.media.encoder.pair import pair_files
 from upholster.media.errors import MediaError
-from upholster.media.formats import ALPHA_WORDS, FORMATS
+from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.sequences import find_pictures
-from upholster.media.writer import picture_name
 from upholster.memory import keep_freed_memory
-from upholster.studio.keying import Footage, prove_keyed, screen_of, survey_footage, write_keyed
+from upholster.studio.delivering import Order, assemble, part_path, prove_files, settled, write_part
+from upholster.studio.inspect import inspect
+from upholster.studio.keying import Footage, Making, screen_of, survey_footage
 from upholster.studio.sidecar import sha256_of, write_sidecar
 
 
@@ -40,6 +44,27 @@ def main() -> None:
     keep_freed_memory()
 
 
+_JSON = click.option("--json", "as_json", is_flag=True, help="Print everything as JSON.")
+_RECIPE = click.option(
+    "--recipe", "recipe_path", type=click.Path(path_type=Path), help="Recipe to use instead of the first look's."
+)
+_EMPTY = click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
+_FRAMES = click.option("--frames", "--range", "frames", help="First and last frame of the plate, as A-B.")
+
+
+def _delivery_options(command: Callable[..., None]) -> Callable[..., None]:
+    """An option for every choice of a delivery but its format."""
+    for name, field in reversed(Delivery.model_fields.items()):
+        if name == "format":
+            continue
+        flag = "--" + name.replace("_", "-")
+        if field.annotation is bool:
+            command = click.option(flag, name, is_flag=True, default=None, help=field.description)(command)
+        else:
+            command = click.option(flag, name, help=field.description)(command)
+    return command
+
+
 def _open(given: str) -> Footage:
     files = tuple(find_pictures(given))
     return Footage(files, probe_files(files))
@@ -52,7 +77,7 @@ def _read_recipe(path: Path) -> Recipe:
         raise RecipeError(f"{path} is not a readable JSON file: {error}.") from None
 
 
-def _recipe(footage: Footage, path: Path | None, empty: str | None, say: Callable[[str], None]) -> tuple[Recipe, Any]:
+def _making(footage: Footage, path: Path | None, empty: str | None, say: Callable[[str], None]) -> Making:
     taken = survey_footage(footage)
     if path:
         recipe = _read_recipe(path)
@@ -61,12 +86,35 @@ def _recipe(footage: Footage, path: Path | None, empty: str | None, say: Callabl
         recipe = look.recipe
         for sentence in look.sentences:
             say(sentence)
-    return recipe, screen_of(taken, recipe, survey_footage(_open(empty)) if empty else None)
+    return Making(footage, recipe, screen_of(taken, recipe, survey_footage(_open(empty)) if empty else None))
+
+
+def _take(making: Making, frames: str | None) -> range:
+    length = making.footage.facts.length
+    if frames is None:
+        return making.recipe.take.span(length)
+    first, _, last = frames.partition("-")
+    if not (first.isdigit() and (last or first).isdigit()) or not int(first) <= int(last or first) < length:
+        raise click.UsageError(f"--frames wants A-B within 0-{length - 1}.")
+    return range(int(first), int(last or first) + 1)
+
+
+def _order(given: dict[str, Any], name: str, making: Making, take: range) -> Order:
+    """What the options of a delivery mean for a take."""
+    chosen = {key: value for key, value in given.items() if value is not None}
+    ground = None
+    if "ground" in chosen and not chosen["ground"].startswith("#"):
+        ground = _open(chosen["ground"])
+        chosen["ground"] = sha256_of(ground.files)
+    if "alpha" not in chosen and FORMATS[name].alpha_kinds:
+        chosen["alpha"] = FORMATS[name].alpha_kinds[0]
+    delivery = settled(read_delivery({"format": name, **chosen}), making, take)
+    return Order(plan(delivery, making.footage.facts, take), ground)
 
 
 @main.command()
 @click.argument("file")
-@click.option("--json", "as_json", is_flag=True, help="Print everything as JSON.")
+@_JSON
 def probe(file: str, as_json: bool) -> None:
     """Tell what FILE holds."""
     facts = _open(file).facts
@@ -86,18 +134,13 @@ def probe(file: str, as_json: bool) -> None:
 @main.command(name="key")
 @click.argument("plate")
 @click.argument("out", type=click.Path(path_type=Path))
-@click.option(
-    "--recipe",
-    "recipe_path",
-    type=click.Path(path_type=Path),
-    help="Recipe to use instead of the first look's.",
-)
-@click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
+@_RECIPE
+@_EMPTY
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe that was used.")
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default from the suffix of OUT.")
-@click.option("--frames", help="First and last frame, as A-B.")
-@click.option("--alpha", type=click.Choice(sorted(ALPHA_WORDS)), help="Kind of alpha.")
-@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+@_FRAMES
+@_delivery_options
+@_JSON
 def key_command(
     plate: str,
     out: Path,
@@ -106,52 +149,57 @@ def key_command(
     save_recipe: Path | None,
     name: str | None,
     frames: str | None,
-    alpha: str | None,
     as_json: bool,
+    **choices: Any,
 ) -> None:
-    """Key PLATE into OUT: a file, or a folder for sequences. Nothing is overwritten."""
+    """Key PLATE into OUT: a file, or a folder for sequences and pairs. Nothing is overwritten."""
     form = FORMATS[name] if name else next((f for f in FORMATS.values() if f.suffix == out.suffix.lower()), None)
     if form is None:
         raise click.UsageError("Say which format with --format; `upholster formats` lists them.")
-    kind: Any = alpha or form.alpha_kinds[0]
-    if form.sequence and out.is_dir() and any(out.glob(f"*{form.suffix}")):
-        raise MediaError(f"{out} already holds pictures. Name an empty folder.")
-    if not form.sequence and (out.exists() or out.is_dir()):
+    if out.is_dir() and any(out.iterdir()):
+        raise MediaError(f"{out} already holds files. Name an empty folder.")
+    if out.is_file() or (out.is_dir() and form.suffix == form.delivered_suffix):
         raise MediaError(f"{out} exists already. Name a new file.")
-    footage = _open(plate)
-    recipe, known = _recipe(footage, recipe_path, empty, lambda s: click.echo(s, err=True))
-    numbers = _span(frames, footage.facts.length) or recipe.take.span(footage.facts.length)
-    with row_bands():
-        write_keyed(footage, recipe, known, numbers, form, out, kind, first=numbers.start, threads=os.cpu_count() or 1)
-        files = [picture_name(out, n, form.suffix) for n in numbers] if form.sequence else [out]
-        proof = prove_keyed(footage, recipe, known, numbers, form, files, kind)
-    sidecar = out / "clip.json" if form.sequence else out.with_name(out.name + ".json")
-    write_sidecar(sidecar, recipe=recipe, source_sha256=sha256_of(footage.files), form=form, proof=proof)
+    making = _making(_open(plate), recipe_path, empty, lambda s: click.echo(s, err=True))
+    take = _take(making, frames)
+    order = _order(choices, form.name, making, take)
+    files, proof = _make(making, take, order, out)
+    sidecar = out / "clip.json" if out.is_dir() else out.with_name(out.name + ".json")
+    write_sidecar(
+        sidecar,
+        recipe=making.recipe,
+        source_sha256=sha256_of(making.footage.files),
+        delivery=order.planned.delivery,
+        proof=proof,
+    )
     if save_recipe:
-        save_recipe.write_text(recipe.model_dump_json(indent=2) + "\n")
+        save_recipe.write_text(making.recipe.model_dump_json(indent=2) + "\n")
     click.echo(proof.model_dump_json(indent=2) if as_json else proof.in_words())
     if not proof.passed:
         raise MediaError(f"{out} did not pass its proof: {proof.reason}")
 
 
-def _span(given: str | None, length: int) -> range | None:
-    if given is None:
-        return None
-    first, _, last = given.partition("-")
-    if not (first.isdigit() and (last or first).isdigit()) or not int(first) <= int(last or first) < length:
-        raise click.UsageError(f"--frames wants A-B within 0-{length - 1}.")
-    return range(int(first), int(last or first) + 1)
+def _make(making: Making, take: range, order: Order, out: Path) -> tuple[list[Path], Any]:
+    """Write, put together and prove; parts lie in a folder beside OUT that goes away."""
+    planned, threads = order.planned, os.cpu_count() or 1
+    numbers = range(planned.timing.frames)
+    out.parent.mkdir(parents=True, exist_ok=True)
+    with row_bands(), tempfile.TemporaryDirectory(dir=out.parent, prefix=".upholster-") as parts:
+        folder = out if planned.form.sequence else Path(parts)
+        write_part(making, take, [(order, part_path(folder, 0, planned.form))], numbers, threads=threads)
+        files = assemble(making, take, planned, folder, 1, out, threads=threads)
+        return files, prove_files(making, take, order, files)
 
 
 @main.command()
 @click.argument("file")
 @click.option("--against", help="The plate FILE was keyed from.")
-@click.option("--recipe", "recipe_path", type=click.Path(path_type=Path), help="The recipe it was keyed with.")
-@click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
-@click.option("--frames", help="Which frames of the plate, as A-B.")
+@_RECIPE
+@_EMPTY
+@_FRAMES
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="The format FILE was written in.")
-@click.option("--alpha", type=click.Choice(sorted(ALPHA_WORDS)), default="straight", help="Kind of alpha in FILE.")
-@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+@_delivery_options
+@_JSON
 def proof(
     file: str,
     against: str | None,
@@ -159,58 +207,53 @@ def proof(
     empty: str | None,
     frames: str | None,
     name: str | None,
-    alpha: Any,
     as_json: bool,
+    **choices: Any,
 ) -> None:
-    """Tell whether alpha is really in FILE, and compare it with its plate where one is given."""
-    found = _open(file)
+    """Tell whether alpha is really in FILE, of which kind, and compare it with its plate where one is given."""
     if against is None:
-        report = {
-            "alpha": found.facts.alpha,
-            "codec": found.facts.codec,
-            "frames": found.facts.length,
-            "rate": str(found.facts.rate),
-            "depth": found.facts.depth,
-        }
-        words = (
-            f"Alpha is in the file, {found.facts.length} frames."
-            if found.facts.alpha
-            else "There is no alpha in this file."
-        )
-        click.echo(json.dumps(report, indent=2) if as_json else words)
-        if not found.facts.alpha:
-            raise MediaError(f"{file} carries no alpha, so its background would be opaque. Render it again.")
+        found = inspect(_open(file))
+        click.echo(found.model_dump_json(indent=2) if as_json else found.in_words())
+        for warning in () if as_json else found.warnings:
+            click.echo(warning)
+        if not found.alpha:
+            raise MediaError(f"{file} carries no alpha, so its background is opaque. Deliver it again.")
         return
-    form = FORMATS[name] if name else _guess(found)
-    plate = _open(against)
-    recipe, known = _recipe(plate, recipe_path, empty, lambda s: None)
-    numbers = _span(frames, plate.facts.length) or recipe.take.span(plate.facts.length)
-    result = prove_keyed(plate, recipe, known, numbers, form, list(found.files), alpha)
+    making = _making(_open(against), recipe_path, empty, lambda s: None)
+    take = _take(making, frames)
+    order = _order(choices, name or _guess(file), making, take)
+    result = prove_files(making, take, order, _files_of(file, order.planned))
     click.echo(result.model_dump_json(indent=2) if as_json else result.in_words())
     if not result.passed:
         raise MediaError(f"{file} did not pass: {result.reason}")
 
 
-def _guess(found: Footage) -> Any:
-    codecs = {"vp8": "vp9", "libvpx-vp9": "vp9", "prores": "prores_ks"}
-    codec = codecs.get(found.facts.codec, found.facts.codec)
+def _files_of(given: str, planned: Plan) -> list[Path]:
+    return pair_files(Path(given), planned.form) if planned.form.content == "pair" else find_pictures(given)
+
+
+def _guess(given: str) -> str:
+    """The format a file was most likely written in, from its codec and depth."""
+    facts = _open(given).facts
+    codecs = {"vp9": "libvpx-vp9", "prores": "prores_ks", "h264": "libx264", "webp": "libwebp_anim", "openexr": "exr"}
     for form in FORMATS.values():
-        if form.codec in (codec, "libvpx-" + codec) and form.depth <= found.facts.depth <= max(
-            form.depth, form.alpha_depth
-        ):
-            return form
+        fits = form.depth <= facts.depth <= max(form.depth, form.alpha_depth)
+        if form.content == "keyed" and form.codec == codecs.get(facts.codec, facts.codec) and fits:
+            return form.name
     raise click.UsageError("Say which format with --format.")
 
 
 @main.command()
-@click.option("--json", "as_json", is_flag=True, help="Print everything as JSON.")
+@_JSON
 def formats(as_json: bool) -> None:
-    """List the formats a clip can be delivered in."""
+    """List the formats a clip can be delivered in, by what it is for."""
     if as_json:
         click.echo(json.dumps([f._asdict() for f in FORMATS.values()], indent=2, default=_plain))
         return
-    for form in FORMATS.values():
-        click.echo(f"{form.name:<11} {form.title:<23} {form.suffix:<6} {form.note}")
+    for need, words in NEEDS.items():
+        click.echo(f"For {words}:")
+        for form in (f for f in FORMATS.values() if f.need == need):
+            click.echo(f"  {form.name:<14} {form.title:<27} {form.suffix:<6} {form.note}")
 
 
 def _plain(value: object) -> object:

@@ -51,3 +51,9 @@ def encode_srgb(linear: NDArray[np.float32]) -> NDArray[np.float32]:
     """Scene-linear light to sRGB code values 0..1 (IEC 61966-2-1), the curve going on above one."""
     light = np.maximum(linear, 0)
     return np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055).astype(np.float32)
+
+
+def decode_srgb(encoded: NDArray[np.float32]) -> NDArray[np.float32]:
+    """sRGB code values 0..1 to scene-linear light: the inverse of `encode_srgb`."""
+    code = np.maximum(encoded, 0)
+    return np.where(code <= 0.04045, code / 12.92, ((code + 0.055) / 1.055) ** 2.4).astype(np.float32)

@@ -22,6 +22,14 @@ def unpremultiply(rgb: Plane, alpha: Plane) -> Plane:
     return np.divide(rgb, alpha, out=np.zeros_like(rgb), where=np.broadcast_to(alpha > 0, rgb.shape))
 
 
+def unmixed(rgb: Plane, alpha: Plane, over: tuple[float, float, float]) -> Plane:
+    """Straight colour from one that was laid over the colour `over`; `unpremultiply` where that is black."""
+    if not any(over):
+        return unpremultiply(rgb, alpha)
+    ground = np.array(over, np.float32).reshape(3, 1, 1)
+    return unpremultiply(rgb - ground * (1 - alpha), alpha)
+
+
 def over(rgb: Plane, alpha: Plane, ground: Plane) -> Plane:
     """Straight `rgb` with `alpha` over an opaque `ground` (broadcast to ``(3, h, w)``)."""
     return rgb * alpha + ground * (1.0 - alpha)

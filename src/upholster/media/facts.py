@@ -46,7 +46,12 @@ class Facts(BaseModel):
     floating: bool = False
     subsampling: str = ""
     alpha: bool = False
+    #: How alpha is taken; empty where there is none or it is left alone.
     alpha_kind: AlphaKind | Literal[""] = ""
+    #: The colour edges are mixed with where alpha is premultiplied.
+    alpha_over: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    #: Codec of the first sound track; empty where there is none.
+    sound: str = ""
     colour: ColourTags = ColourTags()
     rotation: int = 0
     notes: tuple[str, ...] = ()

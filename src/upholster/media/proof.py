@@ -1,25 +1,33 @@
 """Proof: a finished file read back from disk and compared with what was computed."""
 
 from collections.abc import Iterable
-from fractions import Fraction
+from contextlib import ExitStack, closing
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
-from upholster.core.composite import premultiply
+from upholster.core.delivery.flat_colour import plain_key
+from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
+from upholster.media.delivery import Picture, Plan, hex_colour
 from upholster.media.errors import MediaError
-from upholster.media.facts import AlphaKind, ColourTags
-from upholster.media.formats import Format
+from upholster.media.facts import AlphaKind, ColourTags, Facts
+from upholster.media.formats import Content
 
 Plane = NDArray[np.float32]
 
+#: Mean error, 0..1, that a plain chroma key at the other end may make of a subject over a flat colour.
+_REKEYED = 0.03
+
 
 class Proof(BaseModel):
-    """What reading a file back showed. Errors are 0..1; colour is judged where alpha is above one half."""
+    """What reading a file back showed.
+
+    Errors are 0..1. Colour is judged where the subject covers more than one half, and everywhere in
+    pictures that have no alpha; premultiplied files are straightened first.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -32,102 +40,181 @@ class Proof(BaseModel):
     rate: str
     codec: str
     alpha_kind: AlphaKind
+    content: Content = "keyed"
     worst_alpha: float = 0.0
     worst_alpha_frame: int = 0
     mean_alpha: float = 0.0
     worst_colour: float = 0.0
     mean_colour: float = 0.0
+    #: Mean error of the matte that a plain chroma key finds in a flat-colour delivery.
+    rekeyed: float | None = None
+    #: For each frame, the largest alpha error; without alpha, the mean colour error.
+    by_frame: tuple[float, ...] = ()
     colour: ColourTags = ColourTags()
 
     def in_words(self) -> str:
         if not self.passed:
             return f"Proof failed: {self.reason}"
-        worst = self.worst_alpha * 255
-        size = "none" if worst < 0.005 else f"{worst:.2g}/255"
-        return f"Alpha checked: {self.frames} of {self.expected_frames} frames, largest error {size}."
+        frames = f"{self.frames} of {self.expected_frames} frames"
+        match self.content:
+            case "flat":
+                return f"Keyed again with a plain key: {frames}, mean matte error {_codes(self.rekeyed or 0)}."
+            case "over":
+                return f"Picture checked: {frames}, mean colour error {_codes(self.mean_colour)}."
+        what = "Alpha" if self.content == "keyed" else "Matte"
+        return f"{what} checked: {frames}, largest error {_codes(self.worst_alpha)}."
 
 
-def prove(
-    paths: list[Path],
-    form: Format,
-    expected: Iterable[tuple[Plane, Plane]],
-    *,
-    count: int,
-    width: int,
-    height: int,
-    rate: Fraction,
-    alpha: AlphaKind,
-) -> Proof:
-    """Read `paths` back in a new process and compare every frame with `expected` straight (rgb, alpha).
+def _codes(error: float) -> str:
+    return "none" if error * 255 < 0.005 else f"{error * 255:.2g}/255"
 
-    A sequence has no rate of its own, so its rate is not compared.
+
+def prove(paths: list[Path], planned: Plan, expected: Iterable[Picture]) -> Proof:
+    """Read `paths` back in a new process and compare every frame with the `expected` one.
+
+    A sequence has no rate of its own, so its rate is not compared. The pictures of a sequence are one
+    piece; a pair is its fill and its matte.
     """
+    form, count = planned.form, planned.timing.frames
+    pieces = [[path] for path in paths] if form.content == "pair" else [paths]
     try:
-        with Reader(paths) as reader:
-            facts = reader.facts
-            about: dict[str, Any] = {
-                "frames": facts.length,
-                "expected_frames": count,
-                "width": facts.width,
-                "height": facts.height,
-                "rate": str(facts.rate),
-                "codec": facts.codec,
-                "alpha_kind": alpha,
-                "colour": facts.colour,
-            }
-            trouble = (
-                "the file has no alpha"
-                if not facts.alpha
-                else f"{facts.length} frames were found, {count} written"
-                if facts.length != count
-                else f"the size is {facts.width}x{facts.height}"
-                if (facts.width, facts.height) != (width, height)
-                else f"the rate is {facts.rate}, not {rate}"
-                if not form.sequence and facts.rate != rate
-                else ""
+        with ExitStack() as stack:
+            readers = [stack.enter_context(Reader(piece)) for piece in pieces]
+            facts = readers[0].facts
+            proof = Proof(
+                passed=True,
+                reason="",
+                frames=facts.length,
+                expected_frames=count,
+                width=facts.width,
+                height=facts.height,
+                rate=str(facts.rate),
+                codec=facts.codec,
+                alpha_kind=planned.delivery.alpha,
+                content=form.content,
+                colour=facts.colour,
             )
-            if trouble:
-                return Proof(passed=False, reason=trouble + ".", **about)
-            errors = _compare(reader, expected, count, alpha)
+            for reader in readers:
+                if trouble := _wrong(reader.facts, planned):
+                    return proof.model_copy(update={"passed": False, "reason": trouble + "."})
+                if reader.facts.alpha:
+                    # Most containers have no place to say which kind of alpha they hold.
+                    kind = {"alpha_kind": planned.delivery.alpha, "alpha_over": (0.0, 0.0, 0.0)}
+                    reader.facts = reader.facts.model_copy(update=kind)
+            return _judge(_compare(readers, expected, planned, proof), planned)
     except MediaError as error:
         return Proof(
             passed=False,
             reason=str(error),
             frames=0,
             expected_frames=count,
-            width=width,
-            height=height,
-            rate=str(rate),
+            width=planned.width,
+            height=planned.height,
+            rate=str(planned.timing.rate),
             codec=form.codec,
-            alpha_kind=alpha,
+            alpha_kind=planned.delivery.alpha,
+            content=form.content,
         )
+
+
+def _wrong(facts: Facts, planned: Plan) -> str:
+    form, timing = planned.form, planned.timing
+    if form.alpha_depth and not facts.alpha:
+        return "the file has no alpha"
+    if facts.length != timing.frames:
+        return f"{facts.length} frames were found, {timing.frames} written"
+    if (facts.width, facts.height) != (planned.width, planned.height):
+        return f"the size is {facts.width}x{facts.height}"
+    if not form.sequence and timing.frames > 2 and abs(facts.rate / timing.rate - 1) > _TICKS.get(form.container, 0):
+        return f"the rate is {facts.rate}, not {timing.rate}"
+    return ""
+
+
+#: How far a rate may be off where the container keeps time in hundredths or thousandths of a second, or rounds it.
+_TICKS = {"gif": 0.05, "webp": 0.01, "apng": 0.001}
+
+
+def _compare(readers: list[Reader], expected: Iterable[Picture], planned: Plan, proof: Proof) -> Proof:
+    form = planned.form
+    flat = planned.delivery.colour if form.content == "flat" else None
+    worst, worst_frame, mean, worst_colour, rekeyed = 0.0, 0, 0.0, 0.0, 0.0
+    colour_sum, colour_count = 0.0, 0
+    by_frame: list[float] = []
+    count = planned.timing.frames
+    with ExitStack() as stack:
+        found = [stack.enter_context(closing(reader.frames(range(count)))) for reader in readers]
+        for number, (picture, *frames) in enumerate(zip(expected, *found, strict=True)):
+            alpha = _alpha_found(frames, form.content)
+            if alpha is not None:
+                off = np.abs(alpha - picture.alpha if form.content != "matte" else alpha - picture.cover)
+                mean += float(off.mean()) / count
+                by_frame.append(float(off.max()))
+                if off.max() > worst:
+                    worst, worst_frame = float(off.max()), number
+            wrong = _colour_error(frames[0], picture, planned)
+            if wrong.size:
+                worst_colour = max(worst_colour, float(wrong.max()))
+                colour_sum += float(wrong.sum())
+                colour_count += wrong.size
+            if alpha is None:
+                by_frame.append(float(wrong.mean()))
+            if flat:
+                r, g, b = (float(c) for c in hex_colour(flat).ravel())
+                rekeyed += float(np.abs(plain_key(frames[0].rgb, (r, g, b)) - picture.cover).mean()) / count
+    return proof.model_copy(
+        update={
+            "worst_alpha": worst,
+            "worst_alpha_frame": worst_frame,
+            "mean_alpha": mean,
+            "worst_colour": worst_colour,
+            "mean_colour": colour_sum / max(colour_count, 1),
+            "rekeyed": rekeyed if flat else None,
+            "by_frame": tuple(round(error, 5) for error in by_frame),
+        }
+    )
+
+
+def _alpha_found(frames: list[Frame], content: Content) -> Plane | None:
+    match content:
+        case "keyed":
+            assert frames[0].alpha is not None
+            return frames[0].alpha
+        case "matte":
+            return frames[0].rgb[1]
+        case "pair":
+            return frames[1].rgb[1]
+    return None
+
+
+def _colour_error(found: Frame, picture: Picture, planned: Plan) -> Plane:
+    """Differences of colour ``(3, n)`` where colour is judged."""
+    form = planned.form
+    if form.content in ("flat", "over"):
+        return np.abs(found.rgb - picture.rgb.clip(0, 1)).reshape(3, -1)
+    if form.content == "matte":
+        return np.zeros((3, 0), np.float32)
+    return np.abs(found.rgb - picture.rgb.clip(0, 1))[:, picture.alpha > 0.5]
+
+
+def _worst_colour(planned: Plan) -> float:
+    """Lossless colour is exact everywhere; multiplied by alpha down to a half, it has half the steps."""
+    form = planned.form
+    if not form.lossless or form.content == "matte":
+        return 1.0
+    return form.mean_colour * (2.1 if planned.delivery.alpha == "premultiplied" else 1)
+
+
+def _judge(proof: Proof, planned: Plan) -> Proof:
+    form = planned.form
     reason = ""
-    if errors["worst_alpha"] > form.worst_alpha or errors["mean_alpha"] > form.mean_alpha:
-        reason = f"alpha is off by up to {errors['worst_alpha'] * 255:.1f}/255 on frame {errors['worst_alpha_frame']}."
-    elif errors["mean_colour"] > form.mean_colour:
-        reason = f"colour is off by {errors['mean_colour'] * 255:.1f}/255 on average."
-    return Proof(passed=not reason, reason=reason, **about, **errors)
+    if proof.worst_alpha > form.worst_alpha or proof.mean_alpha > form.mean_alpha:
+        reason = f"alpha is off by up to {proof.worst_alpha * 255:.1f}/255 on frame {proof.worst_alpha_frame}."
+    elif proof.mean_colour > form.mean_colour or proof.worst_colour > _worst_colour(planned):
+        reason = f"colour is off by {proof.mean_colour * 255:.1f}/255 on average."
+    elif proof.rekeyed is not None and proof.rekeyed > _REKEYED:
+        reason = (
+            f"a plain key at the other end misses the matte by {proof.rekeyed * 255:.1f}/255 on average; "
+            "choose a flat colour the subject does not contain."
+        )
+    return proof.model_copy(update={"passed": not reason, "reason": reason})
 
-
-def _compare(reader: Reader, expected: Iterable[tuple[Plane, Plane]], count: int, kind: AlphaKind) -> dict[str, Any]:
-    worst, worst_frame, mean, worst_colour, colour_sum, colour_count = 0.0, 0, 0.0, 0.0, 0.0, 0
-    for n, (found, (rgb, alpha)) in enumerate(zip(reader.frames(range(count)), expected, strict=True)):
-        assert found.alpha is not None
-        off = np.abs(found.alpha - alpha)
-        mean += float(off.mean()) / count
-        if off.max() > worst:
-            worst, worst_frame = float(off.max()), n
-        inside = alpha > 0.5
-        if inside.any():
-            meant = premultiply(rgb, alpha) if kind == "premultiplied" else rgb
-            wrong = np.abs(found.rgb - meant.clip(0, 1))[:, inside]
-            worst_colour = max(worst_colour, float(wrong.max()))
-            colour_sum += float(wrong.sum())
-            colour_count += wrong.size
-    return {
-        "worst_alpha": worst,
-        "worst_alpha_frame": worst_frame,
-        "mean_alpha": mean,
-        "worst_colour": worst_colour,
-        "mean_colour": colour_sum / max(colour_count, 1),
-    }

@@ -73,21 +73,36 @@ class Revision(Base):
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class RenderPass(Base):
+    """One going over the pictures of a shot, for one render or several that show the same frames."""
+
+    __tablename__ = "render_pass"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+
+    ranges: Mapped[list["RenderRange"]] = relationship(order_by="RenderRange.position", cascade="all, delete-orphan")
+    renders: Mapped[list["Render"]] = relationship(back_populates="made_in", order_by="Render.id")
+
+
 class Render(Base):
-    """One making of files from a recipe revision."""
+    """One making of a file from a recipe revision."""
 
     __tablename__ = "render"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+    pass_id: Mapped[int] = mapped_column(ForeignKey("render_pass.id"), index=True)
     revision: Mapped[int]
     name: Mapped[str] = mapped_column(unique=True)
-    format: Mapped[str]
-    alpha: Mapped[str]
-    #: running, checking, done, failed or cancelled
+    delivery: Mapped[dict[str, Any]]
+    #: running, encoding, checking, done, failed or cancelled
     state: Mapped[str] = mapped_column(default="running", index=True)
+    #: Renders with a higher place are worked on first.
+    place: Mapped[int] = mapped_column(default=0)
     problem: Mapped[str] = mapped_column(default="")
     frames: Mapped[int]
+    frames_encoded: Mapped[int] = mapped_column(default=0)
     frames_checked: Mapped[int] = mapped_column(default=0)
     proof: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
@@ -95,20 +110,34 @@ class Render(Base):
     finished_at: Mapped[datetime | None]
 
     shot: Mapped[Shot] = relationship()
-    ranges: Mapped[list["RenderRange"]] = relationship(order_by="RenderRange.position", cascade="all, delete-orphan")
+    made_in: Mapped[RenderPass] = relationship(back_populates="renders")
+
+    @property
+    def ranges(self) -> list["RenderRange"]:
+        return self.made_in.ranges
 
 
 class RenderRange(Base):
-    """A run of frames made by one job."""
+    """A run of delivered frames made by one job."""
 
     __tablename__ = "render_range"
 
-    render_id: Mapped[int] = mapped_column(ForeignKey("render.id", ondelete="CASCADE"), primary_key=True)
+    pass_id: Mapped[int] = mapped_column(ForeignKey("render_pass.id", ondelete="CASCADE"), primary_key=True)
     position: Mapped[int] = mapped_column(primary_key=True)
     first: Mapped[int]
     end: Mapped[int]
     frames_done: Mapped[int] = mapped_column(default=0)
     done: Mapped[bool] = mapped_column(default=False)
+
+
+class Preset(Base):
+    """A delivery kept under a name."""
+
+    __tablename__ = "preset"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    delivery: Mapped[dict[str, Any]]
 
 
 class Clip(Base):

@@ -9,6 +9,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from upholster.demo.make import make
+from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
 from upholster.studio import bring_in, places, renders, shots, stock
@@ -40,7 +41,7 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
         if any(r.shot_id == shot.id for r in renders.all_renders()):
             continue
         state = shots.open_shot(shot.id)
-        render = renders.order(shot.id, state.revision, form, "straight", "")
+        render = renders.order(shot.id, state.revision, [Delivery(format=form)])[0]
         if not _finished(render.id, stopping):
             return
         for clip in stock.clips():

@@ -1,6 +1,6 @@
-"""Keying footage from its files alone: survey it, propose, key frames, write, prove."""
+"""Keying footage from its files alone: survey it, key frames of it."""
 
-from collections.abc import Callable, Generator, Iterator, Sequence
+from collections.abc import Callable, Generator, Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import NamedTuple
@@ -14,16 +14,9 @@ from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey, frames_to_survey, survey
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
-from upholster.media.facts import AlphaKind, Facts
-from upholster.media.formats import Format
-from upholster.media.proof import Proof, prove
-from upholster.media.writer import open_writer
+from upholster.media.facts import Facts
 
 Plane = NDArray[np.float32]
-
-#: Called with the number of frames done so far; may raise to stop the work.
-Progress = Callable[[int], None]
-
 
 class Footage(NamedTuple):
     """Footage on disk: its files in order, and what is known of them."""
@@ -32,8 +25,12 @@ class Footage(NamedTuple):
     facts: Facts
 
 
-class Stopped(Exception):
-    """The work was called off."""
+class Making(NamedTuple):
+    """Footage with the recipe it is keyed by and what is known of its screen."""
+
+    footage: Footage
+    recipe: Recipe
+    known: ScreenKnowledge | None
 
 
 def read_through(footage: Footage, each: Callable[[int, Frame], None]) -> Survey:
@@ -76,88 +73,25 @@ def load_survey(path: Path) -> Survey:
         )
 
 
-def keyed_frames(
-    footage: Footage, recipe: Recipe, known: ScreenKnowledge | None, numbers: range
-) -> Generator[tuple[Plane, Plane]]:
-    """Straight colour and alpha of frames in order, exactly as they are shown and delivered."""
+def keyed_frames(making: Making, numbers: Sequence[int]) -> Generator[tuple[Plane, Plane]]:
+    """Straight colour and alpha of frames in rising order, exactly as they are shown and delivered."""
     if not numbers:
         return
+    footage, recipe, known = making
     aside = 1 if any(wants_around(recipe, n) for n in numbers) else 0
-    read = range(max(0, numbers.start - aside), min(footage.facts.length, numbers.stop + aside))
+    read = range(max(0, numbers[0] - aside), min(footage.facts.length, numbers[-1] + 1 + aside))
     with Reader(footage.files, footage.facts) as reader, closing(reader.frames(read)) as frames:
         held: dict[int, Frame] = {}
         coming = zip(read, frames, strict=True)
         for number in numbers:
+            held = {n: frame for n, frame in held.items() if n >= number - aside}
             while number + aside not in held and (arrived := next(coming, None)):
-                held[arrived[0]] = arrived[1]
+                if arrived[0] >= number - aside:
+                    held[arrived[0]] = arrived[1]
             frame = held[number]
             around = [held[n].rgb for n in (number - 1, number + 1) if n in held]
             keyed = key(frame.rgb, recipe, number, known, carried=frame.alpha, around=lambda: around)  # noqa: B023
             yield keyed.rgb, keyed.alpha
-            held.pop(number - aside, None)
-
-
-def write_keyed(
-    footage: Footage,
-    recipe: Recipe,
-    known: ScreenKnowledge | None,
-    numbers: range,
-    form: Format,
-    path: Path,
-    alpha: AlphaKind,
-    *,
-    first: int = 0,
-    threads: int = 1,
-    progress: Progress = lambda done: None,
-) -> None:
-    """Key `numbers` into a file, or into a folder of pictures numbered from `first`."""
-    facts = footage.facts
-    writer = open_writer(
-        form,
-        path,
-        width=facts.width,
-        height=facts.height,
-        rate=facts.rate,
-        alpha=alpha,
-        first=first,
-        threads=threads,
-    )
-    with writer, closing(keyed_frames(footage, recipe, known, numbers)) as frames:
-        for done, (rgb, cover) in enumerate(frames, 1):
-            writer.write(rgb, cover)
-            progress(done)
-
-
-def prove_keyed(
-    footage: Footage,
-    recipe: Recipe,
-    known: ScreenKnowledge | None,
-    numbers: range,
-    form: Format,
-    files: list[Path],
-    alpha: AlphaKind,
-    *,
-    progress: Progress = lambda done: None,
-) -> Proof:
-    """Read finished `files` back and compare them with keying the footage again."""
-
-    def expected() -> Iterator[tuple[Plane, Plane]]:
-        with closing(keyed_frames(footage, recipe, known, numbers)) as frames:
-            for done, frame in enumerate(frames, 1):
-                yield frame
-                progress(done)
-
-    facts = footage.facts
-    return prove(
-        files,
-        form,
-        expected(),
-        count=len(numbers),
-        width=facts.width,
-        height=facts.height,
-        rate=facts.rate,
-        alpha=alpha,
-    )
 
 
 def screen_of(taken: Survey, recipe: Recipe, empty: Survey | None = None) -> ScreenKnowledge | None:

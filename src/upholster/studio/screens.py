@@ -2,12 +2,14 @@
 
 from functools import lru_cache
 
-from upholster.core.recipe import Screen
+from upholster.core.recipe import Recipe, Screen
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey
+from upholster.store.models import Footage
 from upholster.studio import places
+from upholster.studio.bring_in import source_of
 from upholster.studio.errors import Refused
-from upholster.studio.keying import load_survey
+from upholster.studio.keying import Making, load_survey
 
 
 @lru_cache(maxsize=32)
@@ -28,3 +30,8 @@ def knowledge(sha256: str, screen: Screen) -> ScreenKnowledge | None:
             "The footage of the empty set is gone. Choose another, or let the screen be worked out."
         ) from None
     return measure_screen(survey_of(sha256), screen, empty)
+
+
+def making_of(footage: Footage, recipe: Recipe) -> Making:
+    """Footage ready to be keyed by a recipe."""
+    return Making(source_of(footage), recipe, knowledge(footage.sha256, recipe.screen))

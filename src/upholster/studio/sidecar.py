@@ -7,7 +7,7 @@ from pathlib import Path
 
 from upholster import __version__
 from upholster.core.recipe import Recipe
-from upholster.media.formats import Format
+from upholster.media.delivery import Delivery
 from upholster.media.proof import Proof
 
 
@@ -22,12 +22,19 @@ def sha256_of(files: Iterable[Path]) -> str:
 
 
 def write_sidecar(
-    path: Path, *, recipe: Recipe, source_sha256: str, form: Format, proof: Proof, revision: int | None = None
+    path: Path,
+    *,
+    recipe: Recipe,
+    source_sha256: str,
+    delivery: Delivery,
+    proof: Proof,
+    revision: int | None = None,
 ) -> None:
     document = {
         "program": f"upholster {__version__}",
-        "format": form.name,
-        "alpha": proof.alpha_kind,
+        "format": delivery.format,
+        "alpha": delivery.alpha if delivery.form.alpha_depth else "none",
+        "delivery": delivery.model_dump(mode="json"),
         "colour": proof.colour.model_dump(),
         "source_sha256": source_sha256,
         "revision": revision,

@@ -8,7 +8,7 @@ import procrastinate
 from sqlalchemy.exc import OperationalError
 
 from upholster.store.session import address
-from upholster.studio import bring_in, queue, renders
+from upholster.studio import bring_in, queue, render_work
 
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address()))
 
@@ -40,12 +40,12 @@ def read_footage(footage_id: int) -> None:
 
 
 @app.task(name=queue.RANGE, retry=_again)
-def render_range(render_id: int, position: int) -> None:
-    with _or(lambda problem: renders.fail(render_id, problem)):
-        renders.make_range(render_id, position)
+def render_range(pass_id: int, position: int) -> None:
+    with _or(lambda problem: render_work.fail_pass(pass_id, problem)):
+        render_work.make_range(pass_id, position)
 
 
 @app.task(name=queue.FINISH, retry=_again)
 def finish_render(render_id: int) -> None:
-    with _or(lambda problem: renders.fail(render_id, problem)):
-        renders.finish(render_id)
+    with _or(lambda problem: render_work.fail(render_id, problem)):
+        render_work.finish(render_id)

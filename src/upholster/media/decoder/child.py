@@ -14,6 +14,8 @@ from typing import Any, BinaryIO
 import numpy as np
 
 from upholster.media.decoder.planes import Planes
+from upholster.media.decoder.animation import Animation, is_animated
+from upholster.media.decoder.sound import pack_sound
 from upholster.media.decoder.stills import SUFFIXES, open_still
 from upholster.media.decoder.video import VideoFile
 from upholster.media.errors import MediaError
@@ -37,7 +39,12 @@ class Sequence:
         return planes
 
 
-def _open(paths: list[Path]) -> VideoFile | Sequence:
+Source = VideoFile | Sequence | Animation
+
+
+def _open(paths: list[Path]) -> Source:
+    if len(paths) == 1 and is_animated(paths[0]):
+        return Animation(paths[0])
     if len(paths) > 1 or paths[0].suffix.lower() in SUFFIXES:
         return Sequence(paths)
     return VideoFile(str(paths[0]))
@@ -66,15 +73,21 @@ def main() -> None:
     os.nice(5)
     _limit()
     requests, out = sys.stdin.buffer, sys.stdout.buffer
-    source: VideoFile | Sequence | None = None
+    source: Source | None = None
     facts: Facts | None = None
+    request_path = ""
     for line in requests:
         request = json.loads(line)
         try:
             if source is None:
+                request_path = request["paths"][0]
                 source = _open([Path(p) for p in request["paths"]])
                 facts = source.facts
                 _send(out, {"facts": facts.model_dump(mode="json")})
+                continue
+            if "sound" in request:
+                packed = np.frombuffer(pack_sound(request_path, *request["sound"]), np.uint8)
+                _send(out, {}, Planes("grey", 8, [packed], None))
                 continue
             for frame in range(request["first"], request["end"], request.get("step", 1)):
                 _send(out, {"frame": frame}, source.planes(frame))

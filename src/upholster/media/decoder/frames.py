@@ -6,9 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import encode_srgb
+from upholster.core.composite import unmixed
 from upholster.core.yuv import to_rgb
 from upholster.media.decoder.planes import Planes
-from upholster.media.facts import ColourTags
+from upholster.media.facts import Facts
 
 Plane = NDArray[np.float32]
 
@@ -20,20 +21,24 @@ class Frame(NamedTuple):
     alpha: Plane | None
 
 
-def to_frame(planes: Planes, tags: ColourTags, rotation: int = 0) -> Frame:
-    """Code values to encoded RGB at full precision, turned upright."""
+def to_frame(planes: Planes, facts: Facts) -> Frame:
+    """Code values to straight encoded RGB at full precision, turned upright."""
+    tags = facts.colour
     scale = np.float32(1 / ((1 << planes.depth) - 1)) if planes.depth else np.float32(1)
+    alpha = None if planes.alpha is None or not facts.alpha_kind else planes.alpha.astype(np.float32) * scale
     if planes.model == "yuv":
         rgb = to_rgb(*planes.arrays, depth=planes.depth, matrix=tags.matrix, code_range=tags.range, siting=tags.siting)
     else:
         channels = planes.arrays * 3 if planes.model == "grey" else planes.arrays
         rgb = np.stack([c.astype(np.float32) * scale for c in channels])
-        if not planes.depth:
-            rgb = np.nan_to_num(rgb, nan=0.0, posinf=65504.0, neginf=0.0)
-        if tags.transfer == "linear":
-            rgb = encode_srgb(rgb)
-    alpha = None if planes.alpha is None else planes.alpha.astype(np.float32) * scale
-    turns = rotation // 90 % 4
+    if not planes.depth:
+        rgb = np.nan_to_num(rgb, nan=0.0, posinf=65504.0, neginf=0.0)
+        alpha = None if alpha is None else np.nan_to_num(alpha, nan=0.0).clip(0, 1)
+    if alpha is not None and facts.alpha_kind == "premultiplied":
+        rgb = unmixed(rgb, alpha, facts.alpha_over)
+    if tags.transfer == "linear":
+        rgb = encode_srgb(rgb)
+    turns = facts.rotation // 90 % 4
     if turns:
         rgb = np.ascontiguousarray(np.rot90(rgb, turns, (1, 2)))
         alpha = None if alpha is None else np.ascontiguousarray(np.rot90(alpha, turns))

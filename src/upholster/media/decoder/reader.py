@@ -72,7 +72,16 @@ class Reader:
     def frames(self, numbers: range) -> Generator[Frame]:
         """Frames in order; the child decodes ahead while the caller works."""
         for planes in self.planes(numbers):
-            yield to_frame(planes, self.facts.colour, self.facts.rotation)
+            yield to_frame(planes, self.facts)
+
+    def sound(self, first: float, end: float) -> bytes | None:
+        """The sound between two times in seconds, as a Matroska file of its own that begins with the first."""
+        with self._lock:
+            if self._child is None:
+                self._start()
+            self._ask({"sound": [first, end]})
+            (packed,) = self._frame().arrays
+        return packed.tobytes() or None
 
     def planes(self, numbers: range) -> Generator[Planes]:
         """Code values of frames in order."""

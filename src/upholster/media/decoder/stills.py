@@ -23,7 +23,7 @@ def open_still(path: Path) -> tuple[Planes, Facts]:
     """Code values and facts of one picture file.
 
     TIFF says in ExtraSamples whether alpha is associated (TIFF 6.0, page 31); OpenEXR colour is
-    scene-linear and premultiplied ("Technical Introduction to OpenEXR"). Straight alpha comes out.
+    scene-linear and premultiplied ("Technical Introduction to OpenEXR").
     """
     match path.suffix.lower():
         case ".tif" | ".tiff":
@@ -63,15 +63,6 @@ def _check_size(width: int, height: int) -> None:
         )
 
 
-def _straighten(colours: list[NDArray[Any]], alpha: NDArray[Any]) -> list[NDArray[Any]]:
-    cover = np.maximum(alpha.astype(np.float64), 1e-9)
-    top = 1.0 if alpha.dtype.kind == "f" else float(np.iinfo(alpha.dtype).max)
-    straight = [np.where(alpha > 0, c * top / cover, 0) for c in colours]
-    if alpha.dtype.kind == "f":
-        return [s.astype(np.float32) for s in straight]
-    return [np.clip(np.rint(s), 0, top).astype(alpha.dtype) for s in straight]
-
-
 def _tiff(path: Path) -> tuple[Planes, Facts]:
     import tifffile
 
@@ -93,7 +84,7 @@ def _tiff(path: Path) -> tuple[Planes, Facts]:
     if pixels.shape[2] > count:
         alpha, kind = np.ascontiguousarray(pixels[..., count]), "straight"
         if extra[:1] == (1,):
-            colours, kind = _straighten(colours, alpha), "premultiplied"
+            kind = "premultiplied"
     depth = 0 if pixels.dtype.kind == "f" else pixels.dtype.itemsize * 8
     planes = Planes("rgb" if count == 3 else "grey", depth, colours, alpha)
     return planes, _facts(path, "tiff", planes, kind, ColourTags(range="full", transfer="srgb", tagged=True))
@@ -113,8 +104,6 @@ def _exr(path: Path) -> tuple[Planes, Facts]:
         raise MediaError("This OpenEXR file has no R, G and B channels.")
     colours = [channels[c] for c in ("RGB" if "R" in channels else "Y")]
     alpha = channels.get("A")
-    if alpha is not None:
-        colours = _straighten(colours, alpha)
     planes = Planes("rgb" if len(colours) == 3 else "grey", 0, colours, alpha)
     tags = ColourTags(range="full", transfer="linear", tagged=True)
     return planes, _facts(path, "openexr", planes, "premultiplied" if alpha is not None else "", tags)

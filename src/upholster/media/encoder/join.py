@@ -1,17 +1,18 @@
 """Putting the parts of a render together without encoding again."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from fractions import Fraction
 from pathlib import Path
 from zipfile import ZIP_STORED, ZipFile
 
 import av
 
+from upholster.media.encoder.movie import mark_alpha
+from upholster.media.encoder.sound import SoundTrack
 from upholster.media.formats import Format
-from upholster.media.writer import mark_alpha
 
 
-def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction) -> None:
+def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction, sound: bytes | None = None) -> None:
     """Copy the packets of `parts`, in order, into one file; every packet is a frame.
 
     The file takes its name when it is whole.
@@ -19,13 +20,14 @@ def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction)
     growing = path.with_name(path.name + ".part")
     try:
         with av.open(str(growing), "w", format=form.container) as joined:
-            stream, count = None, 0
+            stream, track, count = None, None, 0
             for part in parts:
                 with av.open(str(part)) as source:
                     if stream is None:
                         stream = joined.add_stream_from_template(source.streams.video[0])
                         stream.time_base = 1 / rate
                         mark_alpha(stream, form)
+                        track = SoundTrack(joined, sound) if sound else None
                     for packet in source.demux(video=0):
                         if not packet.size:
                             continue
@@ -35,18 +37,22 @@ def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction)
                         packet.duration = 1
                         count += 1
                         joined.mux(packet)
+                        if track:
+                            track.until(float(count / rate))
+            if track:
+                track.finish()
         growing.replace(path)
     finally:
         growing.unlink(missing_ok=True)
 
 
-def zip_pictures(pictures: Sequence[Path], path: Path) -> None:
-    """Numbered pictures in one uncompressed zip: PNG does not shrink further."""
+def zip_files(files: Iterable[tuple[Path, str]], path: Path) -> None:
+    """Files under given names in one zip, not compressed: pictures and videos do not shrink further."""
     growing = path.with_name(path.name + ".part")
     try:
         with ZipFile(growing, "w", ZIP_STORED) as archive:
-            for picture in pictures:
-                archive.write(picture, f"{path.stem}/{path.stem}.{picture.name}")
+            for file, name in files:
+                archive.write(file, name)
         growing.replace(path)
     finally:
         growing.unlink(missing_ok=True)

@@ -1,0 +1,61 @@
+"""Animated WebP, which FFmpeg's libraries cannot read, through Pillow."""
+
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from PIL import Image, UnidentifiedImageError
+
+from upholster.media.decoder.planes import Planes
+from upholster.media.decoder.video import known_rate
+from upholster.media.errors import MediaError
+from upholster.media.facts import ColourTags, Facts
+from upholster.media.limits import PIXELS
+
+
+def is_animated(path: Path) -> bool:
+    """Whether a file is a WebP with several pictures (RFC 9649, section 2.7: the ANIM flag)."""
+    with path.open("rb") as file:
+        head = file.read(21)
+    return head[:4] == b"RIFF" and head[8:16] == b"WEBPVP8X" and bool(head[20] & 2)
+
+
+class Animation:
+    """An open animation; frames are those of its constant rate."""
+
+    def __init__(self, path: Path) -> None:
+        try:
+            self._film = Image.open(path)
+            if self._film.width * self._film.height > PIXELS:
+                raise MediaError("The pictures of this animation are too large. Bring in a smaller version.")
+            times = self._times()
+        except (UnidentifiedImageError, OSError, SyntaxError) as error:
+            raise MediaError("This WebP file is broken or of a kind Upholster cannot read.") from error
+        rate = known_rate(Fraction(1000 * len(times), max(1, int(times.sum()))))
+        self.facts = Facts(
+            kind="video",
+            container="webp",
+            codec="webp",
+            width=self._film.width,
+            height=self._film.height,
+            length=len(times),
+            rate=rate,
+            depth=8,
+            alpha=True,
+            alpha_kind="straight",
+            colour=ColourTags(range="full", transfer="srgb", tagged=True),
+        )
+
+    def planes(self, frame: int) -> Planes:
+        self._film.seek(frame)
+        pixels = np.asarray(self._film.convert("RGBA"))
+        return Planes("rgb", 8, [pixels[..., c] for c in range(3)], pixels[..., 3])
+
+    def _times(self) -> np.ndarray:
+        """Milliseconds each picture is shown."""
+        times = []
+        for number in range(getattr(self._film, "n_frames", 1)):
+            self._film.seek(number)
+            self._film.load()
+            times.append(int(self._film.info.get("duration", 42)) or 42)
+        return np.array(times)

@@ -1,0 +1,315 @@
+"""The work behind renders: made in ranges by any number of workers, put together, proofed, stocked.
+
+The files on disk are the truth: a range is made when its part lies there whole. Whatever was
+killed is found again by `mend`, which asks once more for every piece of work still missing.
+"""
+
+import errno
+import logging
+import shutil
+import time
+from contextlib import closing
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import NamedTuple
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import selectinload
+
+from upholster.media.delivery import plan, read_delivery
+from upholster.media.errors import MediaError
+from upholster.media.preview import write_preview
+from upholster.media.proof import Proof
+from upholster.store.models import Clip, Footage, Render, RenderPass, RenderRange
+from upholster.store.session import session
+from upholster.studio import delivering, places, queue
+from upholster.studio.bring_in import source_of
+from upholster.studio.delivering import Order, Stopped
+from upholster.studio.grounds import ground_of
+from upholster.studio.keying import Making
+from upholster.studio.screens import making_of
+from upholster.studio.shots import recipe_at
+from upholster.studio.sidecar import write_sidecar
+
+log = logging.getLogger(__name__)
+
+#: Seconds between two notes of progress; also how soon a cancel is noticed.
+TELL = 0.4
+
+ACTIVE = ("running", "encoding", "checking")
+
+
+class Job(NamedTuple):
+    """What a worker needs to know of a render."""
+
+    render: Render
+    sha256: str
+    making: Making
+    take: range
+    order: Order
+
+
+def make_range(pass_id: int, position: int) -> None:
+    """Make one range of a pass for all of its renders that are under way, unless it is made already."""
+    with session() as db:
+        part = db.get(RenderRange, (pass_id, position))
+        running = list(db.scalars(select(Render.id).where(Render.pass_id == pass_id, Render.state == "running")))
+    if part is None or not running:
+        return
+    if not part.done:
+        try:
+            jobs = [_job(render_id) for render_id in running]
+        except MediaError as error:
+            _fail_all(running, error)
+            return
+        _start(running)
+        numbers = range(part.first, part.end)
+        try:
+            delivering.write_part(
+                jobs[0].making,
+                jobs[0].take,
+                [(job.order, _part_of(job, position)) for job in jobs],
+                numbers,
+                progress=_progress(running, pass_id, position, len(numbers)),
+            )
+        except Stopped:
+            # One was called off: what is left of the pass goes on without it.
+            _clear_ended(running)
+            make_range(pass_id, position)
+            return
+        except (MediaError, OSError) as error:
+            _fail_all(running, error)
+            return
+        with session() as db:
+            row = db.get_one(RenderRange, (pass_id, position))
+            row.done, row.frames_done = True, len(numbers)
+    mend(pass_id)
+
+
+def finish(render_id: int) -> None:
+    """Put the ranges of a render together, prove the file, put it into the stockroom."""
+    with session() as db:
+        render = db.get(Render, render_id)
+        if render is None or render.state not in ACTIVE or not all(r.done for r in render.ranges):
+            return
+        count = len(render.ranges)
+    try:
+        job = _job(render_id)
+        _finish(job, count)
+    except Stopped:
+        clear_away(render_id)
+    except (MediaError, OSError) as error:
+        fail(render_id, _sentence(error))
+
+
+def _finish(job: Job, count: int) -> None:
+    render_id, planned = job.render.id, job.order.planned
+    home, form = places.render_folder(render_id), planned.form
+    _go_on(render_id, "encoding")
+    target = home / (job.render.name + ("" if form.content == "pair" else form.suffix))
+    files = delivering.assemble(
+        job.making, job.take, planned, home, count, target, progress=_noted(render_id, "encoding", "frames_encoded")
+    )
+    handed_over = home / f"{job.render.name}{form.delivered_suffix}"
+    if form.delivered_suffix == ".zip":
+        delivering.pack(planned, files, job.render.name, handed_over)
+    _go_on(render_id, "checking")
+    proof = delivering.prove_files(
+        job.making, job.take, job.order, files, progress=_noted(render_id, "checking", "frames_checked")
+    )
+    if not proof.passed:
+        sentence = f"The file did not pass its proof: {proof.reason} Render it again or choose another format."
+        fail(render_id, sentence, proof)
+        return
+    write_sidecar(
+        handed_over.with_name(handed_over.name + ".json"),
+        recipe=job.making.recipe,
+        revision=job.render.revision,
+        source_sha256=job.sha256,
+        delivery=planned.delivery,
+        proof=proof,
+    )
+    with closing(delivering.pictures(job.making, job.take, job.order)) as shown:
+        write_preview(home / "preview.webm", shown, planned.timing.rate)
+    _stock(job, home, handed_over, proof)
+
+
+def mend(only: int | None = None) -> None:
+    """Ask for all work that unfinished passes still lack; what is asked for already is left alone."""
+    with session() as db:
+        query = select(Render).where(Render.state.in_(ACTIVE)).order_by(Render.id)
+        query = query.options(selectinload(Render.made_in).selectinload(RenderPass.ranges))
+        unfinished = [
+            (r.id, r.pass_id, r.place, [p.position for p in r.ranges if not p.done])
+            for r in db.scalars(query if only is None else query.where(Render.pass_id == only))
+        ]
+        reading = [] if only else list(db.scalars(select(Footage.id).where(Footage.state == "reading")))
+    for footage_id in reading:
+        queue.ask(queue.READ, footage_id=footage_id)
+    for render_id, pass_id, place, missing in unfinished:
+        for position in missing:
+            queue.ask(queue.RANGE, place, pass_id=pass_id, position=position)
+        if not missing:
+            queue.ask(queue.FINISH, place, render_id=render_id)
+
+
+def fail(render_id: int, problem: str, proof: Proof | None = None) -> None:
+    """End a render with a sentence; one that has ended already, as by a cancel, stays as it is."""
+    report = proof.model_dump(mode="json") if proof else None
+    end(render_id, state="failed", problem=problem, proof=report)
+    clear_away(render_id)
+
+
+def fail_pass(pass_id: int, problem: str) -> None:
+    """End all renders of a pass with a sentence."""
+    with session() as db:
+        going = list(db.scalars(select(Render.id).where(Render.pass_id == pass_id, Render.state.in_(ACTIVE))))
+    for render_id in going:
+        fail(render_id, problem)
+
+
+def end(render_id: int, **values: object) -> bool:
+    """End a render that is under way; False where it has ended already."""
+    return _change(render_id, finished_at=now(), **values)
+
+
+def clear_away(render_id: int) -> None:
+    shutil.rmtree(places.render_folder(render_id), ignore_errors=True)
+
+
+def sweep() -> None:
+    """Clear away what renders that have ended left on the disk."""
+    with session() as db:
+        going = set(db.scalars(select(Render.id).where(Render.state.in_(ACTIVE))))
+    for folder in places.render_folders():
+        if int(folder.name) not in going:
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+def _job(render_id: int) -> Job:
+    with session() as db:
+        render = db.get_one(Render, render_id)
+        footage = render.shot.footage
+        recipe = recipe_at(db, render.shot_id, render.revision)
+        delivery = read_delivery(render.delivery)
+        ground = ground_of(db, delivery)
+    making = making_of(footage, recipe)
+    take = recipe.take.span(making.footage.facts.length)
+    behind = source_of(ground) if ground else None
+    return Job(render, footage.sha256, making, take, Order(plan(delivery, making.footage.facts, take), behind))
+
+
+def _part_of(job: Job, position: int) -> Path:
+    folder = places.render_folder(job.render.id)
+    folder.mkdir(parents=True, exist_ok=True)
+    return delivering.part_path(folder, position, job.order.planned.form)
+
+
+def _stock(job: Job, home: Path, file: Path, proof: Proof) -> None:
+    clip_home = places.clip_folder(job.render.id)
+    shutil.rmtree(clip_home, ignore_errors=True)
+    clip_home.mkdir(parents=True)
+    for path in (file.with_name(file.name + ".json"), home / "preview.webm", file):
+        path.replace(clip_home / path.name)
+    with session() as db:
+        render = db.get_one(Render, job.render.id, with_for_update=True)
+        if render.state != "checking":
+            shutil.rmtree(clip_home, ignore_errors=True)
+            return
+        render.state, render.proof, render.finished_at = "done", proof.model_dump(mode="json"), now()
+        db.add(
+            Clip(
+                render_id=render.id,
+                name=render.name,
+                file=file.name,
+                bytes=(clip_home / file.name).stat().st_size,
+                width=proof.width,
+                height=proof.height,
+                tags=[],
+            )
+        )
+    clear_away(job.render.id)
+
+
+def _fail_all(render_ids: list[int], error: Exception) -> None:
+    for render_id in render_ids:
+        fail(render_id, _sentence(error))
+
+
+def _clear_ended(render_ids: list[int]) -> None:
+    with session() as db:
+        going = set(db.scalars(select(Render.id).where(Render.id.in_(render_ids), Render.state.in_(ACTIVE))))
+    for render_id in set(render_ids) - going:
+        clear_away(render_id)
+
+
+def _sentence(error: Exception) -> str:
+    if isinstance(error, MediaError):
+        return str(error)
+    if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+        return "The disk is full. Make room, then start the render again."
+    log.exception("a render could not be written")
+    return "The files could not be written. See that the media folder can be written to, then start the render again."
+
+
+def _progress(render_ids: list[int], pass_id: int, position: int, total: int) -> delivering.Progress:
+    """Notes how far a range is; stops the work once any of its renders is called off."""
+    told = 0.0
+
+    def progress(done: int) -> None:
+        nonlocal told
+        if time.monotonic() - told < TELL and done < total:
+            return
+        told = time.monotonic()
+        with session() as db:
+            states = db.scalars(select(Render.state).where(Render.id.in_(render_ids)))
+            if any(state != "running" for state in states):
+                raise Stopped
+            db.execute(
+                update(RenderRange)
+                .where(RenderRange.pass_id == pass_id, RenderRange.position == position)
+                .values(frames_done=done)
+            )
+
+    return progress
+
+
+def _noted(render_id: int, state: str, column: str) -> delivering.Progress:
+    """Notes how far a phase of a single render is; stops the work once it is called off."""
+    told = 0.0
+
+    def progress(done: int) -> None:
+        nonlocal told
+        if time.monotonic() - told < TELL:
+            return
+        told = time.monotonic()
+        with session() as db:
+            if db.scalar(select(Render.state).where(Render.id == render_id)) != state:
+                raise Stopped
+            db.execute(update(Render).where(Render.id == render_id).values({column: done}))
+
+    return progress
+
+
+def _start(render_ids: list[int]) -> None:
+    with session() as db:
+        waiting = update(Render).where(Render.id.in_(render_ids), Render.started_at.is_(None))
+        db.execute(waiting.values(started_at=now()))
+
+
+def _go_on(render_id: int, state: str) -> None:
+    """Go on to the next phase, or stop where the render was called off."""
+    fresh = {"frames_encoded": 0, "frames_checked": 0} if state == "encoding" else {}
+    if not _change(render_id, state=state, **fresh):
+        raise Stopped
+
+
+def _change(render_id: int, **values: object) -> bool:
+    """Change a render that has not ended; False where it has."""
+    with session() as db:
+        query = update(Render).where(Render.id == render_id, Render.state.in_(ACTIVE)).returning(Render.id)
+        return db.execute(query.values(**values)).first() is not None
