@@ -45,7 +45,7 @@ class Delivery(BaseModel):
     palette: int = Field(default=256, ge=4, le=256, description="Colours, transparency included.")
     colour: Hex | None = Field(default=None, description="Flat colour; null for one the subject does not contain.")
     sharpen: float = Field(default=0.0, ge=0, le=1, description="Slight sharpening.")
-    bitrate: int | None = Field(default=None, ge=50, le=200_000, description="Most kilobits a second; null for quality.")
+    bitrate: int | None = Field(default=None, ge=50, le=200_000, description="Most kilobits a second; null for any.")
     ground: str = Field(
         default="#808080", pattern="^(#[0-9a-fA-F]{6}|[0-9a-f]{64})$", description="Colour, or SHA-256 of footage."
     )

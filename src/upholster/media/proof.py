@@ -197,11 +197,14 @@ def _colour_error(found: Frame, picture: Picture, planned: Plan) -> Plane:
 
 
 def _worst_colour(planned: Plan) -> float:
-    """Lossless colour is exact everywhere; multiplied by alpha down to a half, it has half the steps."""
+    """Lossless colour is exact everywhere.
+
+    Multiplied by an alpha down to a half it has half the steps, and alpha is rounded as well: a quarter.
+    """
     form = planned.form
     if not form.lossless or form.content == "matte":
         return 1.0
-    return form.mean_colour * (2.1 if planned.delivery.alpha == "premultiplied" else 1)
+    return form.mean_colour * (4.1 if planned.delivery.alpha == "premultiplied" else 1)
 
 
 def _judge(proof: Proof, planned: Plan) -> Proof:
@@ -217,4 +220,3 @@ def _judge(proof: Proof, planned: Plan) -> Proof:
             "choose a flat colour the subject does not contain."
         )
     return proof.model_copy(update={"passed": not reason, "reason": reason})
-

@@ -13,6 +13,7 @@ from upholster.core.first_recipe import first_look
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
 from upholster.media.decoder.stills import SUFFIXES
+from upholster.media.delivery import hex_colour
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.limits import UPLOAD
@@ -22,6 +23,7 @@ from upholster.store.models import Footage, Render, Shot
 from upholster.store.session import session
 from upholster.studio import keying, places, queue
 from upholster.studio.errors import Missing, Refused
+from upholster.studio.inspect import interpretation
 from upholster.studio.naming import safe_name
 from upholster.studio.sidecar import sha256_of
 
@@ -81,7 +83,7 @@ def take_in(folder: Path, name: str) -> tuple[Footage, bool]:
             return known, True
         if known:
             db.delete(known)
-    facts = probe(pictures)
+    facts = interpretation(keying.Footage(tuple(pictures), probe(pictures)))
     home = places.footage_folder(digest)
     shutil.rmtree(home, ignore_errors=True)
     home.mkdir(parents=True)
@@ -106,6 +108,21 @@ def take_in(folder: Path, name: str) -> tuple[Footage, bool]:
         db.add(Shot(footage_id=footage.id, name=title, head=0))
     queue.ask(queue.READ, footage_id=footage.id)
     return footage, False
+
+
+def interpret(footage_id: int, kind: str, over: str = "#000000") -> None:
+    """Take the alpha of footage as straight, premultiplied over a colour, or (empty) not at all, and read it anew."""
+    update = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
+    with session() as db:
+        footage = db.get(Footage, footage_id, with_for_update=True)
+        if footage is None or not footage.facts["alpha"] or kind not in ("straight", "premultiplied", ""):
+            raise Refused("This footage has no alpha to be taken another way.")
+        shots = select(Shot.id).where(Shot.footage_id == footage_id)
+        if db.scalar(select(Render.id).where(Render.shot_id.in_(shots), Render.finished_at.is_(None)).limit(1)):
+            raise Refused("A render of this footage is under way. Wait for it, or cancel it first.")
+        footage.facts = footage.facts | update
+        footage.state, footage.frames_read = "reading", 0
+    queue.ask(queue.READ, footage_id=footage_id)
 
 
 def read(footage_id: int) -> None:

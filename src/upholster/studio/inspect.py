@@ -51,9 +51,11 @@ class Inspection(BaseModel):
 
     def in_words(self) -> str:
         if not self.alpha:
-            return "Alpha is not in this file." if not self.channel else "There is an alpha channel, but it hides nothing."
+            hidden = "There is an alpha channel, but it hides nothing."
+            return hidden if self.channel else "Alpha is not in this file."
         kind = f"{self.looks} over {self.over}" if self.over and self.over != "#000000" else self.looks
-        how = {"unclear": "whether straight or premultiplied cannot be seen", "empty": "but nothing is visible"}
+        unclear = f"by its format it is {self.stated}" if self.stated else "straight or premultiplied cannot be seen"
+        how = {"unclear": unclear, "empty": "but nothing is visible"}
         return f"Alpha is in the file, {self.frames} frames; {how.get(self.looks, f'it looks {kind}')}."
 
 

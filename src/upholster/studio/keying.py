@@ -18,6 +18,7 @@ from upholster.media.facts import Facts
 
 Plane = NDArray[np.float32]
 
+
 class Footage(NamedTuple):
     """Footage on disk: its files in order, and what is known of them."""
 

@@ -21,6 +21,7 @@ from upholster.studio import places
 from upholster.studio.bring_in import source_of
 from upholster.studio.errors import Refused
 from upholster.studio.screens import knowledge
+from upholster.studio.shots import open_shot
 
 Plane = NDArray[np.float32]
 Quality = Literal["quick", "fine"]
@@ -59,9 +60,24 @@ def _bytes(value: Any) -> int:
 
 _pictures = Store(800 << 20)
 _knowledge = Store(200 << 20)
-_readers: OrderedDict[str, Reader] = OrderedDict()
+_readers: OrderedDict[Hashable, Reader] = OrderedDict()
 _readers_lock = threading.Lock()
 _OPEN = 3
+
+
+_footage: dict[int, Footage] = {}
+
+
+def footage_of(shot_id: int) -> Footage:
+    """The footage of a shot. A shot never changes it, so it is looked up once; `forget` where it is read anew."""
+    if shot_id not in _footage:
+        _footage[shot_id] = open_shot(shot_id).footage
+    return _footage[shot_id]
+
+
+def forget() -> None:
+    """Look footage up again."""
+    _footage.clear()
 
 
 class Readout(NamedTuple):
@@ -130,14 +146,14 @@ def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> 
 
 def proxy_of(footage: Footage) -> Proxy:
     path = places.footage_folder(footage.sha256) / "proxy"
-    return _knowledge.get(("proxy", footage.sha256), lambda: Proxy(path, source_of(footage).facts.length))
+    return _knowledge.get(("proxy", *_bytes_as_read(footage)), lambda: Proxy(path, source_of(footage).facts.length))
 
 
 def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> Keyed:
     frame = _frame(footage, number, quality)
     scale = frame.rgb.shape[2] / int(footage.facts["width"])
     known = knowledge(footage.sha256, recipe.screen)
-    here = (footage.sha256, number, quality)
+    here = (*_bytes_as_read(footage), number, quality)
 
     def memo(name: Hashable, compute: Callable[[], T]) -> T:
         return _pictures.get((*here, name), compute)
@@ -153,19 +169,25 @@ def _frame(footage: Footage, number: int, quality: Quality) -> Frame:
     length = int(footage.facts["length"])
     if not 0 <= number < length:
         raise Refused(f"This shot has frames 0 to {length - 1}.")
-    name = (footage.sha256, number, quality, "frame")
+    name = (*_bytes_as_read(footage), number, quality, "frame")
     if quality == "quick":
         return _pictures.get(name, lambda: proxy_of(footage).frame(number))
     return _pictures.get(name, lambda: _exact(footage, number))
 
 
+def _bytes_as_read(footage: Footage) -> tuple[Hashable, ...]:
+    """What pictures of footage depend on: its bytes, and how its alpha is taken."""
+    return footage.sha256, footage.facts["alpha_kind"], *footage.facts.get("alpha_over", ())
+
+
 def _exact(footage: Footage, number: int) -> Frame:
+    name = _bytes_as_read(footage)
     with _readers_lock:
-        reader = _readers.pop(footage.sha256, None)
+        reader = _readers.pop(name, None)
         if reader is None:
             source = source_of(footage)
             reader = Reader(source.files, source.facts)
-        _readers[footage.sha256] = reader
+        _readers[name] = reader
         stale = [_readers.popitem(last=False)[1] for _ in range(max(0, len(_readers) - _OPEN))]
     for old in stale:
         old.close()

@@ -34,6 +34,7 @@ def move(task: str, number: int, place: int) -> None:
     """Give the waiting jobs of a task, those whose first argument is `number`, another place."""
     with session() as db:
         waiting = text(
-            "UPDATE procrastinate_jobs SET priority = :place WHERE status = 'todo' AND (lock = :own OR lock LIKE :parts)"
+            "UPDATE procrastinate_jobs SET priority = :place "
+            "WHERE status = 'todo' AND (lock = :own OR lock LIKE :parts)"
         )
         db.execute(waiting, {"place": place, "own": f"{task}-{number}", "parts": f"{task}-{number}-%"})

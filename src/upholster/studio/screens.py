@@ -1,6 +1,8 @@
 """What is known of the screens of footage in the house."""
 
 from functools import lru_cache
+from pathlib import Path
+from typing import NamedTuple
 
 from upholster.core.recipe import Recipe, Screen
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
@@ -12,13 +14,12 @@ from upholster.studio.errors import Refused
 from upholster.studio.keying import Making, load_survey
 
 
-@lru_cache(maxsize=32)
 def survey_of(sha256: str) -> Survey:
-    """The survey taken when the footage was read; the same bytes always give the same one."""
-    return load_survey(places.footage_folder(sha256) / "survey.npz")
+    """The survey taken when the footage was last read."""
+    path = places.footage_folder(sha256) / "survey.npz"
+    return _survey(path, path.stat().st_mtime_ns)
 
 
-@lru_cache(maxsize=64)
 def knowledge(sha256: str, screen: Screen) -> ScreenKnowledge | None:
     """What a shot of this footage knows about its screen, measured once per screen setting."""
     if screen.paused or screen.kind == "none":
@@ -29,7 +30,31 @@ def knowledge(sha256: str, screen: Screen) -> ScreenKnowledge | None:
         raise Refused(
             "The footage of the empty set is gone. Choose another, or let the screen be worked out."
         ) from None
-    return measure_screen(survey_of(sha256), screen, empty)
+    return _knowledge(_Taken(survey_of(sha256), empty), screen)
+
+
+class _Taken(NamedTuple):
+    """Surveys, told apart by being the same objects: arrays have no hash of their own."""
+
+    plate: Survey
+    empty: Survey | None
+
+    def __hash__(self) -> int:
+        return hash((id(self.plate), id(self.empty)))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Taken) and self.plate is other.plate and self.empty is other.empty
+
+
+@lru_cache(maxsize=32)
+def _survey(path: Path, stamp: int) -> Survey:
+    """`stamp` tells a survey taken again, as after alpha was taken another way, from the one before."""
+    return load_survey(path)
+
+
+@lru_cache(maxsize=64)
+def _knowledge(taken: _Taken, screen: Screen) -> ScreenKnowledge | None:
+    return measure_screen(taken.plate, screen, taken.empty)
 
 
 def making_of(footage: Footage, recipe: Recipe) -> Making:

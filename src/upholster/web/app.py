@@ -15,7 +15,7 @@ from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.places import data_root
 from upholster.web import words
-from upholster.web.pages import bench, footage, renders, stockroom
+from upholster.web.pages import bench, deliver, footage, renders, stockroom
 
 #: Largest single request; files are sent in blocks below it.
 BLOCK = 16 << 20
@@ -37,7 +37,7 @@ def create_app() -> Flask:
     app.jinja_env.filters.update(words.FILTERS)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals["csrf_token"] = _csrf_token
-    for page in (footage.page, bench.page, renders.page, stockroom.page):
+    for page in (footage.page, bench.page, deliver.page, renders.page, stockroom.page):
         app.register_blueprint(page)
     app.before_request(_check)
     app.after_request(_harden)

@@ -3,6 +3,7 @@
 from fractions import Fraction
 from typing import Any
 
+from upholster.media.delivery import Delivery, as_hex
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
 
@@ -33,8 +34,29 @@ def colour_tags(facts: dict[str, Any]) -> str:
     return Facts.model_validate(facts).colour.in_words()
 
 
-def format_title(name: str) -> str:
-    return FORMATS[name].title if name in FORMATS else name
+def delivered(delivery: dict[str, Any]) -> str:
+    """A delivery in a few words: format, alpha, what differs from the plate."""
+    known = Delivery.model_validate(delivery)
+    form = FORMATS.get(known.format)
+    if form is None:
+        return known.format
+    parts = [form.title]
+    if form.alpha_depth:
+        parts.append(f"{known.alpha} alpha")
+    if form.content == "flat" and known.colour:
+        parts.append(f"over {known.colour}")
+    if known.speed != 100:
+        parts.append(f"{known.speed} % speed")
+    if known.sound:
+        parts.append("with sound")
+    return ", ".join(parts)
+
+
+def error_line(errors: list[float], width: int = 120, height: int = 24) -> str:
+    """Points of a small plot of errors per frame, the largest at the top."""
+    top = max([*errors, 1e-6])
+    across = width / max(1, len(errors) - 1)
+    return " ".join(f"{k * across:.1f},{height - 1 - (height - 2) * e / top:.1f}" for k, e in enumerate(errors))
 
 
 FILTERS = {
@@ -43,5 +65,7 @@ FILTERS = {
     "seconds": seconds,
     "depth": depth,
     "colour_tags": colour_tags,
-    "format_title": format_title,
+    "delivered": delivered,
+    "hex": as_hex,
+    "error_line": error_line,
 }

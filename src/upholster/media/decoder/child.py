@@ -13,8 +13,8 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.animation import Animation, is_animated
+from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.sound import pack_sound
 from upholster.media.decoder.stills import SUFFIXES, open_still
 from upholster.media.decoder.video import VideoFile

@@ -7,10 +7,10 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.core.recipe import Recipe, read_recipe
 from upholster.core.screen.propose import screen_name
-from upholster.media.formats import ALPHA_WORDS, FORMATS
 from upholster.studio import bring_in, look, renders, shots
 from upholster.studio.errors import Refused
 from upholster.web.asking import asked_for
+from upholster.web.pages import deliver
 
 page = Blueprint("bench", __name__, url_prefix="/bench/<int:shot_id>")
 
@@ -36,10 +36,9 @@ def show(shot_id: int) -> str:
             "bench": state.shot.bench,
             "facts": _plain_facts(state),
             "fields": _fields(),
+            "delivery": deliver.choices(state.footage.facts),
             "defaults": shots.first_recipe(state.footage).model_dump(mode="json"),
         },
-        formats=FORMATS.values(),
-        alpha_words=ALPHA_WORDS,
         grounds=grounds,
         name=renders.proposed_name(state.shot),
     )
@@ -100,7 +99,7 @@ def picture(shot_id: int) -> Response:
         _newest[window] = max(sequence, _newest.get(window, 0))
         if len(_newest) > 200:
             _newest.pop(next(iter(_newest)))
-    footage, recipe = _footage(shot_id), read_recipe(asked["recipe"])
+    footage, recipe = look.footage_of(shot_id), read_recipe(asked["recipe"])
     frame = int(asked["frame"])
     what: Literal["result", "plate"] = "plate" if asked.get("plate") else "result"
     if asked.get("quality") == "fine":
@@ -121,14 +120,14 @@ def picture(shot_id: int) -> Response:
 @page.post("/instruments/<name>")
 def instrument(shot_id: int, name: str) -> Response:
     asked = asked_for()
-    footage, recipe = _footage(shot_id), read_recipe(asked["recipe"])
+    footage, recipe = look.footage_of(shot_id), read_recipe(asked["recipe"])
     return jsonify(look.instrument(footage, recipe, int(asked["frame"]), name))
 
 
 @page.post("/readout")
 def readout(shot_id: int) -> Response:
     asked = asked_for()
-    footage = _footage(shot_id)
+    footage = look.footage_of(shot_id)
     found = look.readout(footage, read_recipe(asked["recipe"]), int(asked["frame"]), int(asked["x"]), int(asked["y"]))
     return jsonify(found._asdict())
 
@@ -136,7 +135,7 @@ def readout(shot_id: int) -> Response:
 @page.post("/left")
 def left(shot_id: int) -> Response:
     """Remember how the Bench was left."""
-    known = {"frame", "view", "ground", "colour", "footage", "split", "surround", "open"}
+    known = {"frame", "view", "ground", "colour", "footage", "split", "surround", "open", "delivery"}
     shots.remember_bench(shot_id, {k: v for k, v in asked_for().items() if k in known})
     return jsonify(ok=True)
 
@@ -144,23 +143,6 @@ def left(shot_id: int) -> Response:
 @page.post("/copy")
 def copy(shot_id: int) -> Response:
     return jsonify(shot=shots.copy_shot(shot_id).id)
-
-
-@page.post("/render")
-def render(shot_id: int) -> Response:
-    asked = asked_for()
-    ordered = renders.order(shot_id, int(asked["revision"]), str(asked["format"]), asked["alpha"], str(asked["name"]))
-    return jsonify(name=ordered.name, proposed=renders.proposed_name(shots.open_shot(shot_id).shot))
-
-
-_footage_of: dict[int, Any] = {}
-
-
-def _footage(shot_id: int) -> Any:
-    """The footage of a shot; a shot never changes its footage, so it is looked up once."""
-    if shot_id not in _footage_of:
-        _footage_of[shot_id] = shots.open_shot(shot_id).footage
-    return _footage_of[shot_id]
 
 
 def _state(state: shots.State) -> dict[str, Any]:

@@ -2,8 +2,10 @@
 
 from flask import Blueprint, Response, jsonify, render_template, request
 
+from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.limits import UPLOAD
 from upholster.studio import bring_in, look
+from upholster.studio.presets import presets
 from upholster.web.asking import asked_for
 
 page = Blueprint("footage", __name__, url_prefix="/footage")
@@ -11,7 +13,14 @@ page = Blueprint("footage", __name__, url_prefix="/footage")
 
 @page.get("")
 def show() -> str:
-    return render_template("footage/page.html", footage=bring_in.all_footage(), limit=UPLOAD)
+    return render_template(
+        "footage/page.html",
+        footage=bring_in.all_footage(),
+        limit=UPLOAD,
+        formats=FORMATS.values(),
+        needs=NEEDS,
+        presets=presets(),
+    )
 
 
 @page.get("/list")
@@ -43,6 +52,14 @@ def frame(footage_id: int, number: int) -> Response:
     response = Response(look.proxy_of(footage).jpeg(number), mimetype="image/jpeg")
     response.headers["Cache-Control"] = "private, max-age=86400, immutable"
     return response
+
+
+@page.post("/<int:footage_id>/alpha")
+def interpret(footage_id: int) -> str:
+    """Take the footage's alpha another way."""
+    bring_in.interpret(footage_id, request.form["kind"], request.form.get("over", "#000000"))
+    look.forget()
+    return listing()
 
 
 @page.post("/<int:footage_id>/remove")

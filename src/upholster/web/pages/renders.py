@@ -1,8 +1,10 @@
 """Renders: what is being made, what is made, what went wrong."""
 
-from flask import Blueprint, render_template
+from flask import Blueprint, Response, jsonify, render_template
 
-from upholster.studio import renders
+from upholster.media.delivery import read_delivery
+from upholster.studio import presets, renders, shots
+from upholster.web.asking import asked_for
 
 page = Blueprint("renders", __name__, url_prefix="/renders")
 
@@ -29,9 +31,31 @@ def retry(render_id: int) -> str:
     return listing()
 
 
+@page.post("/<int:render_id>/<any(first, last):where>")
+def move(render_id: int, where: str) -> str:
+    renders.move(render_id, where)
+    return listing()
+
+
+@page.post("/batch")
+def batch() -> Response:
+    """Order the same delivery of several shots."""
+    asked = asked_for()
+    delivery = (
+        presets.preset_delivery(int(asked["preset"])) if asked.get("preset") else read_delivery(asked["delivery"])
+    )
+    names = []
+    for shot_id in asked["shots"]:
+        revision = shots.open_shot(int(shot_id)).revision
+        names += [r.name for r in renders.order(int(shot_id), revision, [delivery])]
+    return jsonify(names=names)
+
+
 def _rows() -> dict[str, object]:
     found = renders.all_renders()
     return {
-        "rows": [(r, renders.standing(r), renders.proof_words(r)) for r in found],
+        "active_states": renders.ACTIVE,
+        "several": sum(r.state in renders.ACTIVE for r in found) > 1,
+        "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in found],
         "active": any(r.state in renders.ACTIVE for r in found),
     }

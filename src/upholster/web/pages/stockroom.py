@@ -55,5 +55,5 @@ def bring_back(clip_id: int) -> str:
 
 def _clips() -> dict[str, object]:
     search = request.values.get("search", "")
-    found = [(clip, renders.proof_words(clip.render)) for clip in stock.clips(search)]
+    found = [(clip, renders.proof_of(clip.render)) for clip in stock.clips(search)]
     return {"clips": found, "search": search}

@@ -1,6 +1,7 @@
 /** The Bench: keeps the recipe, the frame and the view, and wires the parts together. */
 
 import { say, send } from "./common.js";
+import { Deliver } from "./deliver.js";
 import { groundPicker, layGround } from "./grounds.js";
 import { Order } from "./order.js";
 import { Picture } from "./picture.js";
@@ -25,6 +26,12 @@ const bench = {
   instrument,
   remember,
   go,
+  /** The newest revision, once all changes are kept. */
+  async saved() {
+    order.settle();
+    await saving;
+    return revision;
+  },
   drawn(what, quality, sequence) {
     // For whoever measures: when each picture reached the screen, and what it shows.
     requestAnimationFrame(() => document.dispatchEvent(new CustomEvent("picture-drawn", { detail: { what, quality, sequence, frame: bench.frame(), time: performance.now() } })));
@@ -40,6 +47,7 @@ let saving = Promise.resolve();
 const picture = new Picture(bench);
 const ribbon = new Ribbon(bench);
 const order = new Order(bench);
+new Deliver(bench, start.delivery);
 
 /** Change one value of the recipe; a final change becomes a revision. */
 function change(path, value, final, words) {
@@ -265,33 +273,6 @@ function instrument(name, draw) {
   }, 120);
 }
 
-/* Delivering */
-
-function showDelivery() {
-  const format = $("format").selectedOptions[0];
-  const kinds = format.dataset.kinds.split(" ");
-  for (const option of $("alpha").options) option.disabled = !kinds.includes(option.value);
-  if ($("alpha").selectedOptions[0].disabled) $("alpha").value = kinds[0];
-  const other = kinds.length === 1 ? ` ${format.text} has no other kind.` : "";
-  $("deliver-note").textContent = `${format.dataset.note} ${$("alpha").selectedOptions[0].dataset.note}${other}`;
-}
-
-$("render").addEventListener("click", async () => {
-  $("render").disabled = true;
-  order.settle();
-  await saving;
-  try {
-    const { name, proposed } = await send(`${at}/render`, { revision, format: $("format").value, alpha: $("alpha").value, name: $("name").value });
-    $("name").value = proposed;
-    say(`${name} is being made.`, ["/renders", "See Renders"]);
-  } catch (error) {
-    say(error.message);
-  }
-  $("render").disabled = false;
-});
-$("format").addEventListener("change", showDelivery);
-$("alpha").addEventListener("change", showDelivery);
-
 /* Buttons and keys */
 
 const setIn = () => order.set("take.first", bench.left.frame, true);
@@ -390,7 +371,6 @@ groundPicker(bench.left, () => {
 history.replaceState(null, "", location.pathname);
 bench.left.frame = Math.min(bench.left.frame, bench.facts.length - 1);
 note(start);
-showDelivery();
 here();
 picture.fit();
 showViews();

@@ -127,3 +127,34 @@ function stop() {
   reel.image.src = `${reel.image.dataset.reel}${reel.image.dataset.still}.jpg`;
   reel = null;
 }
+
+/* Rendering several shots at once */
+
+const chosen = new Set();
+const list = document.getElementById("list");
+
+function showChosen() {
+  for (const box of list.querySelectorAll("[data-shot]")) box.checked = chosen.has(box.dataset.shot);
+  document.getElementById("batch").hidden = !chosen.size;
+  document.getElementById("chosen").textContent = chosen.size === 1 ? "1 shot" : `${chosen.size} shots`;
+}
+list.addEventListener("change", (event) => {
+  const { shot } = event.target.dataset;
+  if (!shot) return;
+  if (event.target.checked) chosen.add(shot);
+  else chosen.delete(shot);
+  showChosen();
+});
+document.body.addEventListener("htmx:afterSwap", showChosen);
+document.getElementById("batch-render").addEventListener("click", async () => {
+  const { value, dataset } = document.getElementById("batch-delivery").selectedOptions[0];
+  const what = value.startsWith("preset:") ? { preset: Number(value.slice(7)) } : { delivery: { format: value, alpha: dataset.alpha } };
+  try {
+    const { names } = await send("/renders/batch", { shots: [...chosen].map(Number), ...what });
+    chosen.clear();
+    showChosen();
+    say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.`, ["/renders", "See Renders"]);
+  } catch (error) {
+    say(error.message);
+  }
+});

@@ -1,0 +1,62 @@
+"""What can be said of a delivery before it is made: its cost, and whether its flat colour is safe."""
+
+from functools import lru_cache
+from typing import NamedTuple
+
+from upholster.core.colour import luma_weights
+from upholster.core.delivery.flat_colour import presence, propose_flat
+from upholster.core.recipe import Recipe
+from upholster.media.delivery import Delivery, as_hex, hex_colour, plan
+from upholster.store.models import Footage
+from upholster.store.session import session
+from upholster.studio.bring_in import get_footage, source_of
+from upholster.studio.delivering import Order, Plane, subject_of
+from upholster.studio.estimate import Estimate, estimate
+from upholster.studio.grounds import ground_of
+from upholster.studio.screens import making_of
+
+#: Brightness within which a flat colour keys out well at the other end (common practice, no source).
+_DARKEST, _LIGHTEST = 0.12, 0.85
+#: Share of the subject that may come near a flat colour before it is warned of.
+_PRESENT = 0.002
+
+
+class Flat(NamedTuple):
+    """A flat colour, whether it is fit for its subject, and why not."""
+
+    colour: str
+    fit: bool
+    words: str
+
+
+def quote(footage: Footage, recipe: Recipe, delivery: Delivery) -> Estimate:
+    """Size and time of a delivery, from a few frames of it."""
+    if delivery.form.content == "flat" and not delivery.colour:
+        delivery = delivery.model_copy(update={"colour": flat(footage, recipe, None).colour})
+    making = making_of(footage, recipe)
+    take = recipe.take.span(making.footage.facts.length)
+    planned = plan(delivery, making.footage.facts, take)
+    with session() as db:
+        ground = ground_of(db, delivery)
+    return estimate(making, take, Order(planned, source_of(ground) if ground else None))
+
+
+def flat(footage: Footage, recipe: Recipe, colour: str | None) -> Flat:
+    """A flat colour looked at, or the one proposed where none is given."""
+    subject = _subject(footage.id, recipe)
+    if colour is None:
+        colour = as_hex(propose_flat(subject))
+    r, g, b = (float(c) for c in hex_colour(colour).ravel())
+    near = presence((r, g, b), subject)
+    luma = sum(weight * part for weight, part in zip(luma_weights("bt709"), (r, g, b), strict=True))
+    if near.share > _PRESENT:
+        return Flat(colour, False, f"{near.share:.1%} of the subject comes near this colour and would be keyed out.")
+    if luma < _DARKEST or luma > _LIGHTEST:
+        return Flat(colour, False, f"This colour is too {'dark' if luma < _DARKEST else 'light'} to key out cleanly.")
+    return Flat(colour, True, "Nothing in the subject comes near this colour.")
+
+
+@lru_cache(maxsize=16)
+def _subject(footage_id: int, recipe: Recipe) -> Plane:
+    making = making_of(get_footage(footage_id), recipe)
+    return subject_of(making, recipe.take.span(making.footage.facts.length))

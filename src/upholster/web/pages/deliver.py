@@ -1,0 +1,87 @@
+"""The last line of the work order: delivering a shot, and presets."""
+
+import threading
+from typing import Any
+
+from flask import Blueprint, Response, jsonify
+
+from upholster.core.recipe import read_recipe
+from upholster.media.delivery import Delivery, no_sound, read_delivery
+from upholster.media.facts import Facts
+from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
+from upholster.studio import presets, quoting, renders, shots
+from upholster.web import words
+from upholster.web.asking import asked_for
+
+page = Blueprint("deliver", __name__)
+
+#: One estimate at a time; those nobody waits for any more are passed over.
+_quoting = threading.Lock()
+_newest: dict[int, int] = {}
+
+
+@page.post("/bench/<int:shot_id>/render")
+def render(shot_id: int) -> Response:
+    asked = asked_for()
+    deliveries = [read_delivery(document) for document in asked["deliveries"]]
+    ordered = renders.order(shot_id, int(asked["revision"]), deliveries, str(asked["name"]))
+    state = shots.open_shot(shot_id)
+    return jsonify(names=[r.name for r in ordered], proposed=renders.proposed_name(state.shot))
+
+
+@page.post("/bench/<int:shot_id>/quote")
+def quote(shot_id: int) -> Response:
+    """Size and time of a delivery; 204 where a newer question has come in since."""
+    asked = asked_for()
+    sequence = int(asked["sequence"])
+    _newest[shot_id] = max(sequence, _newest.get(shot_id, 0)) if sequence > 1 else sequence
+    with _quoting:
+        if _newest[shot_id] > sequence:
+            return Response(status=204)
+        recipe, delivery = read_recipe(asked["recipe"]), read_delivery(asked["delivery"])
+        found = quoting.quote(shots.open_shot(shot_id).footage, recipe, delivery)
+    return jsonify(bytes=found.bytes, words=f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}.")
+
+
+@page.post("/bench/<int:shot_id>/flat")
+def flat(shot_id: int) -> Response:
+    """A flat colour looked at, or proposed."""
+    asked = asked_for()
+    found = quoting.flat(shots.open_shot(shot_id).footage, read_recipe(asked["recipe"]), asked.get("colour"))
+    return jsonify(found._asdict())
+
+
+@page.post("/presets")
+def save_preset() -> Response:
+    asked = asked_for()
+    preset = presets.save_preset(str(asked["name"]), read_delivery(asked["delivery"]))
+    return jsonify(id=preset.id, name=preset.name)
+
+
+@page.post("/presets/<int:preset_id>/remove")
+def remove_preset(preset_id: int) -> Response:
+    presets.remove_preset(preset_id)
+    return jsonify(ok=True)
+
+
+def choices(facts: dict[str, Any]) -> dict[str, Any]:
+    """What the Bench needs to offer deliveries of footage."""
+    known = Facts.model_validate(facts)
+    return {
+        "needs": NEEDS,
+        "alphaWords": ALPHA_WORDS,
+        "defaults": Delivery(format="prores4444").model_dump(mode="json"),
+        "formats": {
+            f.name: {
+                "title": f.title,
+                "need": f.need,
+                "kinds": f.alpha_kinds,
+                "note": f.note,
+                "takes": f.takes,
+                "content": f.content,
+                "noSound": no_sound(f, known, 100, None),
+            }
+            for f in FORMATS.values()
+        },
+        "presets": [{"id": p.id, "name": p.name, "delivery": p.delivery} for p in presets.presets()],
+    }

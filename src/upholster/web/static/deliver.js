@@ -1,0 +1,233 @@
+/** The last line of the work order: what is delivered, for what it is wanted. */
+
+import { say, send } from "./common.js";
+
+const $ = (id) => document.getElementById(id);
+
+export class Deliver {
+  /**
+   * @param {object} bench    gives `at`, `recipe()`, `left`, `remember()`, `saved()` (a promise of the newest revision)
+   * @param {object} choices  formats by name, needs, defaults, presets
+   */
+  constructor(bench, choices) {
+    this.bench = bench;
+    this.choices = choices;
+    this.also = [];
+    this.asked = 0;
+    this.delivery = { ...choices.defaults, ...bench.left.delivery };
+    if (!choices.formats[this.delivery.format]) this.delivery = { ...choices.defaults };
+    this.inputs = [...document.querySelectorAll("[data-choice]")];
+    $("need").append(...Object.entries(choices.needs).map(([name, words]) => new Option(words, name)));
+    $("need").addEventListener("change", () => this.#format(this.#fitting()[0][0]));
+    $("format").addEventListener("change", () => this.#format($("format").value));
+    for (const input of this.inputs) input.addEventListener("change", () => this.#choose(input));
+    $("ground-colour").addEventListener("change", () => this.set({ ground: $("ground-colour").value }));
+    $("propose").addEventListener("click", () => this.set({ colour: null }));
+    $("another").addEventListener("click", () => this.#another());
+    $("render").addEventListener("click", () => this.#render());
+    $("preset").addEventListener("change", () => this.#preset());
+    $("save-preset").addEventListener("click", () => this.#savePreset());
+    $("remove-preset").addEventListener("click", () => this.#removePreset());
+    this.#presets();
+    this.show();
+  }
+
+  get form() {
+    return this.choices.formats[this.delivery.format];
+  }
+
+  /** Change some choices; what they lead to is shown at once. */
+  set(changed) {
+    this.delivery = { ...this.delivery, ...changed };
+    if (this.form.kinds.length && !this.form.kinds.includes(this.delivery.alpha)) this.delivery.alpha = this.form.kinds[0];
+    if (this.#noSound()) this.delivery.sound = false;
+    this.bench.left.delivery = this.delivery;
+    this.bench.remember();
+    this.show();
+    this.quote();
+  }
+
+  show() {
+    const { delivery, form } = this;
+    $("need").value = form.need;
+    $("format").replaceChildren(...this.#fitting().map(([name, f]) => new Option(f.title, name)));
+    $("format").value = delivery.format;
+    const kinds = Object.keys(this.choices.alphaWords);
+    $("alpha-choice").hidden = !form.kinds.length;
+    for (const input of this.inputs) {
+      const name = input.dataset.choice;
+      if (name === "alpha") {
+        input.replaceChildren(...kinds.map((kind) => Object.assign(new Option(kind, kind), { disabled: !form.kinds.includes(kind) })));
+      }
+      if (input.type === "checkbox") input.checked = delivery[name];
+      else if (name === "ground") input.value = delivery.ground.startsWith("#") ? "" : delivery.ground;
+      else if (name === "rate") input.value = delivery.rate ? asNumber(delivery.rate) : "";
+      else input.value = delivery[name] ?? "";
+    }
+    $("ground-colour").hidden = !delivery.ground.startsWith("#");
+    if (delivery.ground.startsWith("#")) $("ground-colour").value = delivery.ground;
+    for (const row of document.querySelectorAll("[data-takes]")) row.hidden = !form.takes.includes(row.dataset.takes);
+    const silent = this.#noSound();
+    $("no-sound").textContent = silent;
+    document.querySelector("[data-choice=sound]").disabled = Boolean(silent);
+    const only = form.kinds.length === 1 ? ` ${form.title} has no other kind.` : "";
+    const alpha = form.kinds.length ? ` ${this.choices.alphaWords[delivery.alpha]}${only}` : "";
+    $("deliver-note").textContent = form.note + alpha;
+    $("render").disabled = false;
+    this.#showAlso();
+    if (form.takes.includes("colour")) this.#lookAtFlat();
+  }
+
+  /** Ask what the delivery will cost, once the hand rests. */
+  quote() {
+    clearTimeout(this.resting);
+    $("quote").textContent = "";
+    this.resting = setTimeout(async () => {
+      const sequence = ++this.asked;
+      $("quote").textContent = "Reckoning its size…";
+      try {
+        const told = await send(`${this.bench.at}/quote`, { recipe: this.bench.recipe(), delivery: this.delivery, sequence });
+        if (told && sequence === this.asked) $("quote").textContent = told.words;
+      } catch (error) {
+        if (sequence !== this.asked) return;
+        $("quote").textContent = error.message;
+        $("render").disabled = true;
+      }
+    }, 500);
+  }
+
+  #fitting() {
+    return Object.entries(this.choices.formats).filter(([, f]) => f.need === ($("need").value || this.form.need));
+  }
+
+  #noSound() {
+    if (!this.form.takes.includes("sound")) return this.form.noSound;
+    return this.form.noSound || (this.delivery.speed !== 100 ? "Sound can go along only at the plate's own speed." : "");
+  }
+
+  #format(name) {
+    this.set({ format: name });
+  }
+
+  #choose(input) {
+    const name = input.dataset.choice;
+    if (!input.reportValidity()) return;
+    let value = input.type === "checkbox" ? input.checked : input.value;
+    if (name === "ground" && !value) value = $("ground-colour").value;
+    if (input.type === "number") value = value === "" ? this.choices.defaults[name] : name === "rate" ? exactly(value) : Number(value);
+    this.set({ [name]: value });
+  }
+
+  async #lookAtFlat() {
+    const chosen = this.delivery.colour;
+    try {
+      const { colour, fit, words } = await send(`${this.bench.at}/flat`, { recipe: this.bench.recipe(), colour: chosen });
+      if (this.delivery.colour !== chosen) return;
+      document.querySelector("[data-choice=colour]").value = colour;
+      $("flat-words").textContent = words;
+      $("flat-words").classList.toggle("notice", !fit);
+    } catch (error) {
+      $("flat-words").textContent = error.message;
+    }
+  }
+
+  #another() {
+    this.also.push(this.delivery);
+    const others = Object.keys(this.choices.formats).filter((name) => !this.#all().some((d) => d.format === name && d !== this.delivery));
+    const next = others.find((name) => this.choices.formats[name].need !== this.form.need) ?? this.delivery.format;
+    $("need").value = this.choices.formats[next].need;
+    this.#format(next);
+  }
+
+  #all() {
+    return [...this.also, this.delivery];
+  }
+
+  #showAlso() {
+    $("also").replaceChildren(
+      ...this.also.map((delivery, place) => {
+        const row = document.createElement("li");
+        row.className = "flex items-center gap-2 text-sm";
+        row.textContent = `and ${this.choices.formats[delivery.format].title}${delivery.size ? `, ${delivery.size} px` : ""}`;
+        const away = document.createElement("button");
+        away.className = "plain";
+        away.textContent = "leave out";
+        away.addEventListener("click", () => {
+          this.also.splice(place, 1);
+          this.show();
+        });
+        row.append(away);
+        return row;
+      }),
+    );
+    $("render").lastChild.textContent = this.also.length ? ` Render ${this.also.length + 1} files` : " Render";
+  }
+
+  async #render() {
+    $("render").disabled = true;
+    try {
+      const revision = await this.bench.saved();
+      const { names, proposed } = await send(`${this.bench.at}/render`, { revision, deliveries: this.#all(), name: $("name").value });
+      $("name").value = proposed;
+      this.also = [];
+      this.show();
+      say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.`, ["/renders", "See Renders"]);
+    } catch (error) {
+      say(error.message);
+    }
+    $("render").disabled = false;
+  }
+
+  /* Presets */
+
+  #presets(chosen = "") {
+    $("preset").replaceChildren(new Option(this.choices.presets.length ? "none" : "none kept yet", ""), ...this.choices.presets.map((p) => new Option(p.name, p.id)));
+    $("preset").value = chosen;
+    $("remove-preset").hidden = !chosen;
+  }
+
+  #preset() {
+    const preset = this.choices.presets.find((p) => String(p.id) === $("preset").value);
+    $("remove-preset").hidden = !preset;
+    if (!preset) return;
+    $("need").value = this.choices.formats[preset.delivery.format].need;
+    this.set({ ...this.choices.defaults, ...preset.delivery });
+  }
+
+  async #savePreset() {
+    const name = prompt("Keep these choices as", this.form.title);
+    if (!name) return;
+    try {
+      const { id, name: kept } = await send("/presets", { name, delivery: this.delivery });
+      this.choices.presets = [...this.choices.presets.filter((p) => p.id !== id), { id, name: kept, delivery: this.delivery }];
+      this.#presets(String(id));
+      say(`Kept as ${kept}.`);
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
+  async #removePreset() {
+    const id = $("preset").value;
+    try {
+      await send(`/presets/${id}/remove`);
+      this.choices.presets = this.choices.presets.filter((p) => String(p.id) !== id);
+      this.#presets();
+    } catch (error) {
+      say(error.message);
+    }
+  }
+}
+
+function asNumber(text) {
+  const [over, under] = String(text).split("/").map(Number);
+  return Number((over / (under || 1)).toFixed(3));
+}
+
+/** A typed rate as an exact fraction: 23.976 and 29.97 mean thousandths of 1001. */
+function exactly(text) {
+  const rate = Number(text);
+  const whole = Math.round(rate);
+  if (Number.isInteger(rate)) return String(rate);
+  return Math.abs((whole * 1000) / 1001 - rate) < 0.005 ? `${whole * 1000}/1001` : `${Math.round(rate * 1000)}/1000`;
+}
