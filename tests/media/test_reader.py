@@ -203,7 +203,7 @@ def test_the_command_line_does_the_whole_job_without_a_database(tmp_path: Path, 
         "exists already" in run("key", clip_file, clip_file).stderr or run("key", clip_file, clip_file).returncode == 2
     )
     again = run("key", clip_file, out, "--format", "png16")
-    assert again.returncode == 1 and "already holds pictures" in again.stderr
+    assert again.returncode == 1 and "already holds files" in again.stderr
     opaque = run("proof", clip_file)
     assert opaque.returncode == 1 and "no alpha" in opaque.stderr
     assert run("key", clip_file, tmp_path / "x.mov", "--frames", "90-99").returncode == 2

@@ -3,7 +3,6 @@
 import io
 import json
 import subprocess
-from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -15,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+from deliveries import deliver
 from plates import GREEN, SKIN, Plane, flat, shot
 from upholster.core.colour import Matrix, Range, encode_srgb, luma_weights, quantisation
 from upholster.core.composite import over, premultiply, unpremultiply
@@ -25,7 +25,6 @@ from upholster.core.screen.survey import survey
 from upholster.core.yuv import from_rgb, to_rgb
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.formats import FORMATS
-from upholster.media.writer import open_writer
 
 unit = st.floats(0, 1, width=32)
 
@@ -95,13 +94,8 @@ def test_srgb_curve() -> None:
     )
 
 
-def one_frame(name: str, folder: Path, rgb: Plane, alpha: Plane, kind: str = "straight") -> Path:
-    form = FORMATS[name]
-    path = folder / ("pictures" if form.sequence else f"clip{form.suffix}")
-    height, width = alpha.shape
-    with open_writer(form, path, width=width, height=height, rate=Fraction(24), alpha=kind) as writer:  # type: ignore[arg-type]
-        writer.write(rgb, alpha)
-    return path / "000000.png" if form.sequence else path
+def one_frame(name: str, folder: Path, rgb: Plane, alpha: Plane) -> Path:
+    return deliver([(rgb, alpha)], folder, name).files[0]
 
 
 def test_png_is_straight(tmp_path: Path) -> None:
@@ -213,6 +207,28 @@ def test_files_are_read_by_debians_ffmpeg(tmp_path: Path, name: str, form: str) 
     assert np.abs(found - alpha).max() < (1.5 / 255 if name != "ffv1-16" else 2e-5)
 
 
+@pytest.mark.parametrize(
+    ("name", "codec", "tag"),
+    [
+        ("prores4444", "prores", "ap4h"),
+        ("prores4444-a8", "prores", "ap4h"),
+        ("matte-prores", "prores", "ap4h"),
+        ("cineform", "cfhd", "CFHD"),
+        ("png-mov", "png", "png "),
+        ("rle-mov", "qtrle", "rle "),
+        ("flat-h264", "h264", "avc1"),
+        ("over-h264", "h264", "avc1"),
+    ],
+)
+def test_files_carry_the_sample_entry_of_their_codec(tmp_path: Path, name: str, codec: str, tag: str) -> None:
+    """ISO base media and QuickTime files name the codec of a track in four letters; a wrong name opens as another
+    codec, without alpha. Names: QuickTime File Format, "Video Sample Description" and the MP4RA registry."""
+    path = one_frame(name, tmp_path, *shot())
+    asked = ["ffprobe", "-v", "error", "-show_entries", "stream=codec_name,codec_tag_string", "-of", "json", str(path)]
+    stream = json.loads(subprocess.run(asked, capture_output=True, check=True).stdout)["streams"][0]
+    assert (stream["codec_name"], stream["codec_tag_string"]) == (codec, tag)
+
+
 def test_a_delivered_clip_over_a_loud_colour_shows_no_box_and_no_rim(tmp_path: Path) -> None:
     """Common practice, no source: bring the file back over a loud colour; the ground is that colour exactly."""
     plates = [shot(frame=n)[0] for n in range(3)]
@@ -221,9 +237,8 @@ def test_a_delivered_clip_over_a_loud_colour_shows_no_box_and_no_rim(tmp_path: P
     keyed = key(plates[0], recipe, 0, measure_screen(taken, recipe.screen))
     loud = flat((0.95, 0.05, 0.9))
     _, truth = shot(frame=0)
-    for name in FORMATS:
-        with Reader([one_frame(name, tmp_path / name, keyed.rgb, keyed.alpha)] if FORMATS[name].sequence else
-                    [one_frame(name, _made(tmp_path / name), keyed.rgb, keyed.alpha)]) as reader:  # fmt: skip
+    for name in (n for n, f in FORMATS.items() if f.alpha_depth > 1):
+        with Reader([one_frame(name, tmp_path / name, keyed.rgb, keyed.alpha)]) as reader:
             back = reader.frame(0)
         assert back.alpha is not None
         seen = over(back.rgb, back.alpha, loud)
@@ -232,15 +247,11 @@ def test_a_delivered_clip_over_a_loud_colour_shows_no_box_and_no_rim(tmp_path: P
         assert np.abs(seen - over(flat(SKIN), truth, loud))[:, rim].mean() < 0.06, name
 
 
-def _made(folder: Path) -> Path:
-    folder.mkdir()
-    return folder
-
-
 def test_premultiplied_files_hold_colour_times_alpha(tmp_path: Path) -> None:
     rgb, alpha = flat((0.8, 0.4, 0.2), 16, 16), np.full((16, 16), 0.5, np.float32)
     for name in ("prores4444", "ffv1"):
-        with Reader([one_frame(name, _made(tmp_path / name), rgb, alpha, "premultiplied")]) as reader:
+        path = deliver([(rgb, alpha)], tmp_path / name, name, alpha="premultiplied").files[0]
+        with Reader([path]) as reader:
             assert reader.frame(0).rgb[:, 8, 8] == pytest.approx((0.4, 0.2, 0.1), abs=0.006)
 
 

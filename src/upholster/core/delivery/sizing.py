@@ -20,12 +20,12 @@ def within(width: int, height: int, side: int | None, multiple: int = 1) -> tupl
 def resized(rgb: Plane, alpha: Plane, width: int, height: int) -> tuple[Plane, Plane]:
     """Straight picture at another size, filtered premultiplied so that no hidden colour bleeds into the edge.
 
-    Averaged where smaller; where larger, interpolated with a cubic (Keys 1981). Colour under clear
-    pixels is carried along, for lossy codecs that look at it.
+    Averaged where smaller, interpolated where larger; neither overshoots, which divided by a small alpha
+    would be a loud colour. Colour under clear pixels is carried along, for lossy codecs that look at it.
     """
     if alpha.shape == (height, width):
         return rgb, alpha
-    how = cv2.INTER_AREA if width * height < alpha.size else cv2.INTER_CUBIC
+    how = cv2.INTER_AREA if width * height < alpha.size else cv2.INTER_LINEAR
     cover = _scaled(alpha, width, height, how)
     held = np.stack([_scaled(c, width, height, how) for c in premultiply(rgb, alpha)])
     bare = np.stack([_scaled(c, width, height, how) for c in rgb])

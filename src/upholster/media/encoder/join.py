@@ -25,6 +25,8 @@ def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction,
                 with av.open(str(part)) as source:
                     if stream is None:
                         stream = joined.add_stream_from_template(source.streams.video[0])
+                        # A template does not bring its tag along, and a wrong one names another codec.
+                        stream.codec_context.codec_tag = source.streams.video[0].codec_context.codec_tag
                         stream.time_base = 1 / rate
                         mark_alpha(stream, form)
                         track = SoundTrack(joined, sound) if sound else None

@@ -105,9 +105,11 @@ def palette_of(pixels: NDArray[np.uint8], colours: int) -> Image.Image:
 
 def with_palette(palette: Image.Image, clear: int) -> Callable[[Plane, Plane], Any]:
     """Frames of a palette, in which colour number `clear` is transparent (GIF89a, section 23)."""
-    entries = np.zeros((256, 4), np.uint8)
+    entries = np.full((256, 4), (0, 0, 0, 255), np.uint8)
     colours = np.array(palette.getpalette(), np.uint8).reshape(-1, 3)[:clear]
-    entries[: len(colours)] = np.concatenate([colours[:, ::-1], np.full((len(colours), 1), 255, np.uint8)], axis=1)
+    entries[: len(colours), :3] = colours[:, ::-1]
+    # The encoder takes the entry with the least alpha for the transparent one: there must be no other.
+    entries[clear, 3] = 0
 
     def fill(rgb: Plane, alpha: Plane) -> Any:
         frame = av.VideoFrame(alpha.shape[1], alpha.shape[0], "pal8")

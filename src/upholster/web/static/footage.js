@@ -131,14 +131,14 @@ function stop() {
 /* Rendering several shots at once */
 
 const chosen = new Set();
-const list = document.getElementById("list");
+const cards = document.getElementById("list");
 
 function showChosen() {
-  for (const box of list.querySelectorAll("[data-shot]")) box.checked = chosen.has(box.dataset.shot);
+  for (const box of cards.querySelectorAll("[data-shot]")) box.checked = chosen.has(box.dataset.shot);
   document.getElementById("batch").hidden = !chosen.size;
   document.getElementById("chosen").textContent = chosen.size === 1 ? "1 shot" : `${chosen.size} shots`;
 }
-list.addEventListener("change", (event) => {
+cards.addEventListener("change", (event) => {
   const { shot } = event.target.dataset;
   if (!shot) return;
   if (event.target.checked) chosen.add(shot);
