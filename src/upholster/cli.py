@@ -3,7 +3,6 @@
 import json
 import os
 import sys
-import tempfile
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
@@ -22,7 +21,7 @@ from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.sequences import find_pictures
 from upholster.memory import keep_freed_memory
-from upholster.studio.delivering import Order, assemble, part_path, prove_files, settled, write_part
+from upholster.studio.delivering import Order, deliver, prove_files, settled
 from upholster.studio.inspect import inspect
 from upholster.studio.keying import Footage, Making, screen_of, survey_footage
 from upholster.studio.sidecar import sha256_of, write_sidecar
@@ -163,7 +162,8 @@ def key_command(
     making = _making(_open(plate), recipe_path, empty, lambda s: click.echo(s, err=True))
     take = _take(making, frames)
     order = _order(choices, form.name, making, take)
-    files, proof = _make(making, take, order, out)
+    with row_bands():
+        proof = deliver(making, take, order, out, threads=os.cpu_count() or 1)
     sidecar = out / "clip.json" if out.is_dir() else out.with_name(out.name + ".json")
     write_sidecar(
         sidecar,
@@ -177,18 +177,6 @@ def key_command(
     click.echo(proof.model_dump_json(indent=2) if as_json else proof.in_words())
     if not proof.passed:
         raise MediaError(f"{out} did not pass its proof: {proof.reason}")
-
-
-def _make(making: Making, take: range, order: Order, out: Path) -> tuple[list[Path], Any]:
-    """Write, put together and prove; parts lie in a folder beside OUT that goes away."""
-    planned, threads = order.planned, os.cpu_count() or 1
-    numbers = range(planned.timing.frames)
-    out.parent.mkdir(parents=True, exist_ok=True)
-    with row_bands(), tempfile.TemporaryDirectory(dir=out.parent, prefix=".upholster-") as parts:
-        folder = out if planned.form.sequence else Path(parts)
-        write_part(making, take, [(order, part_path(folder, 0, planned.form))], numbers, threads=threads)
-        files = assemble(making, take, planned, folder, 1, out, threads=threads)
-        return files, prove_files(making, take, order, files)
 
 
 @main.command()

@@ -1,5 +1,6 @@
 """The whole job in the real browser: a file brought in, keyed, delivered, proofed, stocked."""
 
+import base64
 import io
 import json
 import re
@@ -11,7 +12,8 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from conftest import House, wait_for
-from plates import green_clip, shot
+from deliveries import deliver
+from plates import flat, green_clip, shot
 from upholster.media.decoder.reader import Reader
 
 pytestmark = pytest.mark.e2e
@@ -55,6 +57,11 @@ def set_value(page: Page, label: str, typed: str) -> None:
     page.keyboard.press("Enter")
 
 
+def choose(page: Page, need: str, form: str) -> None:
+    page.get_by_label("What it is for").select_option(need)
+    page.get_by_label("Format", exact=True).select_option(form)
+
+
 def revision(page: Page) -> int:
     return int(page.locator("#revision").inner_text())
 
@@ -83,11 +90,11 @@ def test_from_a_file_to_a_proofed_stocked_clip(moth: Page, house: House, tmp_pat
     alpha = pixels(page)[..., 3] / 255
     assert np.mean((alpha - shot(frame=0)[1]) ** 2) < 1e-3
     assert page.get_by_label("Name", exact=True).input_value() == "moth_v001"
-    kinds = page.locator("#alpha option")
-    page.get_by_label("Format").select_option("vp9")
-    expect(kinds.nth(1)).to_be_disabled()
+    choose(page, "web", "vp9")
+    expect(page.get_by_label("Kind of alpha").locator("option").nth(1)).to_be_disabled()
     expect(page.locator("#deliver-note")).to_contain_text("has no other kind")
-    page.get_by_label("Format").select_option("ffv1")
+    choose(page, "archive", "ffv1")
+    expect(page.locator("#quote")).to_contain_text("About", timeout=30_000)
     page.get_by_role("button", name="Render").click()
     expect(page.locator("#says")).to_contain_text("moth_v001 is being made")
     assert page.get_by_label("Name", exact=True).input_value() == "moth_v002"
@@ -301,7 +308,7 @@ def test_zoom_and_readout_reach_single_pixels(bench: Page) -> None:
 def test_a_webm_shows_its_transparency_in_chromium(bench: Page, house: House) -> None:
     """WebM container guidelines, "Alpha channel": a browser lays the clip over the page's own colour."""
     page = bench
-    page.get_by_label("Format").select_option("vp9")
+    choose(page, "web", "vp9")
     name = page.get_by_label("Name", exact=True).input_value()
     page.get_by_role("button", name="Render").click()
     expect(page.locator("#says")).to_contain_text("is being made")
@@ -351,3 +358,111 @@ def test_a_whole_uploaded_film_larger_than_a_block_arrives_whole(page: Page, tmp
     bring_in(page, big)
     expect(page.get_by_role("link", name="Open long on the Bench")).to_be_visible(timeout=60_000)
     expect(page.locator("[data-footage]").first).to_contain_text("30 frames")
+
+
+def test_a_delivery_is_chosen_kept_and_made_in_several_formats_at_once(bench: Page) -> None:
+    page = bench
+    page.keyboard.press("6")
+    choose(page, "web", "gif")
+    expect(page.get_by_label("One-bit edges")).to_be_visible()
+    expect(page.get_by_label("First number")).to_be_hidden()
+    expect(page.get_by_label("Pass the sound through")).to_be_hidden()
+    page.get_by_label("Longer side").fill("160")
+    page.get_by_label("Longer side").press("Tab")
+    page.get_by_label("Frames a second").fill("60")
+    page.get_by_label("Frames a second").press("Tab")
+    expect(page.locator("#quote")).to_contain_text("at most 50 frames a second", timeout=20_000)
+    expect(page.get_by_role("button", name="Render")).to_be_disabled()
+    page.get_by_label("Frames a second").fill("")
+    page.get_by_label("Frames a second").press("Tab")
+    expect(page.locator("#quote")).to_contain_text("About", timeout=30_000)
+    page.reload()
+    expect(page.get_by_label("Format", exact=True)).to_have_value("gif")
+    expect(page.get_by_label("Longer side")).to_have_value("160")
+    page.once("dialog", lambda dialog: dialog.accept("Small and moving"))
+    page.get_by_role("button", name="save as…").click()
+    expect(page.locator("#preset option:checked")).to_have_text("Small and moving")
+    page.get_by_role("button", name="Another format").click()
+    expect(page.locator("#also")).to_contain_text("and GIF, 160 px")
+    choose(page, "web", "webp")
+    name = page.get_by_label("Name", exact=True).input_value()
+    page.get_by_role("button", name="Render 2 files").click()
+    expect(page.locator("#says")).to_contain_text(f"{name}_gif, {name}_webp are being made")
+    page.goto("/renders")
+    for form in ("gif", "webp"):
+        row = page.locator(f'[data-render="{name}_{form}"]')
+        expect(row).to_have_attribute("data-state", "done", timeout=90_000)
+    page.goto(f"/stockroom?search={name}_gif")
+    expect(page.locator("[data-clip]")).to_contain_text("160×90, 24 frames, GIF, straight alpha")
+    page.locator("[data-clip] summary").click()
+    expect(page.get_by_label("Error by frame")).to_be_visible()
+
+
+@pytest.mark.parametrize(("form", "kind"), [("apng", "image/apng"), ("webp", "image/webp"), ("gif", "image/gif")])
+def test_animated_pictures_show_their_alpha_in_chromium(page: Page, tmp_path: Path, form: str, kind: str) -> None:
+    """PNG third edition, RFC 9649 and GIF89a as the browser reads them: drawn over a loud colour, no box, no rim."""
+    alpha = shot(soft=1.0)[1]
+    colour = (0.78, 0.56, 0.44)
+    made = deliver([(flat(colour), alpha)] * 2, tmp_path, form, blend_with="#f014dc")
+    data = base64.b64encode(made.files[0].read_bytes()).decode()
+    seen = page.evaluate(
+        """async ([kind, data]) => {
+            const bytes = Uint8Array.from(atob(data), c => c.charCodeAt(0));
+            const picture = await createImageBitmap(new Blob([bytes], {type: kind}), {premultiplyAlpha: 'none'});
+            const canvas = new OffscreenCanvas(picture.width, picture.height);
+            const context = canvas.getContext('2d');
+            context.fillStyle = '#f014dc';
+            context.fillRect(0, 0, picture.width, picture.height);
+            context.drawImage(picture, 0, 0);
+            return Array.from(context.getImageData(0, 0, picture.width, picture.height).data);
+        }""",
+        [kind, data],
+    )
+    found = np.array(seen, np.uint8).reshape(180, 320, 4)[..., :3].transpose(2, 0, 1) / 255
+    loud = np.array((240, 20, 220)).reshape(3, 1, 1) / 255
+    expected = flat(colour) * alpha + loud * (1 - alpha)
+    assert np.abs(found - loud)[:, alpha < 0.001].max() <= 2 / 255
+    assert np.abs(found - expected).mean() < 0.01
+
+
+def test_a_flat_colour_is_proposed_and_one_in_the_subject_warned_of(bench: Page) -> None:
+    page = bench
+    page.keyboard.press("6")
+    choose(page, "recover", "flat-h264")
+    expect(page.locator("#flat-words")).to_have_text("Nothing in the subject comes near this colour.", timeout=20_000)
+    colour = page.get_by_label("Flat colour")
+    colour.evaluate("(e, c) => { e.value = c; e.dispatchEvent(new Event('change')) }", "#c78f70")
+    expect(page.locator("#flat-words")).to_contain_text("of the subject comes near this colour", timeout=20_000)
+    page.get_by_role("button", name="propose a colour").click()
+    expect(page.locator("#flat-words")).to_contain_text("Nothing in the subject", timeout=20_000)
+
+
+def test_several_shots_are_sent_at_once_and_put_in_order(moth: Page, clip_file: Path, tmp_path: Path) -> None:
+    page = moth
+    other = green_clip(tmp_path / "lamp.mp4", 60)
+    bring_in(page, other)
+    expect(page.get_by_role("link", name="Open lamp on the Bench")).to_be_visible(timeout=60_000)
+    page.get_by_label("Choose lamp").check()
+    page.get_by_label("Choose moth").check()
+    expect(page.locator("#chosen")).to_have_text("2 shots")
+    page.get_by_label("Delivery of the chosen shots").select_option("prores4444")
+    page.get_by_role("button", name="Render").click()
+    expect(page.locator("#says")).to_contain_text("are being made")
+    page.goto("/renders")
+    last = page.get_by_label("before all others").last
+    name = (last.get_attribute("aria-label") or "").split()[0]
+    last.click()
+    expect(page.locator("[data-render]").first).to_have_attribute("data-render", name)
+    expect(page.get_by_role("button", name="Cancel")).to_have_count(0, timeout=120_000)
+
+
+def test_keyed_footage_says_how_its_alpha_is_taken_and_can_be_told_otherwise(page: Page, tmp_path: Path) -> None:
+    frames = [(flat((0.8, 0.5, 0.3)), shot(frame=n, soft=2.0)[1]) for n in range(4)]
+    made = deliver(frames, tmp_path, "prores4444", alpha="premultiplied")
+    file = made.files[0].rename(tmp_path / "veil.mov")
+    bring_in(page, file)
+    kind = page.get_by_label("Alpha of veil")
+    expect(kind).to_have_value("premultiplied", timeout=30_000)
+    kind.select_option("straight")
+    expect(kind).to_have_value("straight", timeout=30_000)
+    expect(page.get_by_label("Premultiplied over")).to_have_count(0)

@@ -16,13 +16,17 @@ import pytest
 from sqlalchemy.exc import OperationalError
 
 from conftest import House, start_house, wait_for
-from plates import shot, write_video
+from deliveries import deliver
+from plates import SKIN, flat, shot, write_video
 from upholster.core.recipe import Edge, Recipe
+from upholster.media.delivery import Delivery
+from upholster.media.errors import MediaError
 from upholster.store.models import Render
 from upholster.store.session import session
-from upholster.studio import bring_in, places, renders, shots, stock
+from upholster.studio import bring_in, places, presets, renders, shots, stock
 from upholster.studio.errors import Refused
 from upholster.studio.naming import next_version, safe_name
+from upholster.studio.render_work import ACTIVE
 
 
 @pytest.fixture(scope="module")
@@ -43,8 +47,9 @@ def state(render_id: int) -> str:
         return db.get_one(Render, render_id).state
 
 
-def order(shot_id: int, form: str = "prores4444") -> int:
-    return renders.order(shot_id, shots.open_shot(shot_id).revision, form, "straight", "").id
+def order(shot_id: int, *forms: str, name: str = "", **choices: object) -> list[int]:
+    deliveries = [Delivery(format=form, **choices) for form in forms]  # type: ignore[arg-type]
+    return [r.id for r in renders.order(shot_id, shots.open_shot(shot_id).revision, deliveries, name)]
 
 
 def under_way(render_id: int) -> bool:
@@ -60,7 +65,7 @@ def listed(render_id: int) -> bool:
     "part", ["upholster.work.worker", "postgres -D", "upholster.media.decoder.child", "upholster.web"]
 )
 def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: str) -> None:
-    render_id = order(shot_id)
+    (render_id,) = order(shot_id, "prores4444")
     wait_for(lambda: under_way(render_id))
     house.kill(part)
 
@@ -70,7 +75,7 @@ def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: 
         except OperationalError:
             return False
         assert now == "done" or not in_stock, "a file was listed before it was whole"
-        return now not in renders.ACTIVE
+        return now not in ACTIVE
 
     wait_for(over, 120)
     if part == "upholster.media.decoder.child":
@@ -87,7 +92,7 @@ def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: 
 
 
 def test_a_cancel_takes_effect_soon_and_leaves_nothing(house: House, shot_id: int) -> None:
-    render_id = order(shot_id)
+    (render_id,) = order(shot_id, "prores4444")
     wait_for(lambda: under_way(render_id))
     asked = time.monotonic()
     renders.cancel(render_id)
@@ -106,7 +111,7 @@ def test_a_source_that_vanished_is_one_sentence_with_a_retry(house: House, shot_
     away = file.with_suffix(".away")
     file.rename(away)
     try:
-        render_id = order(shot_id, "ffv1")
+        (render_id,) = order(shot_id, "ffv1")
         wait_for(lambda: state(render_id) == "failed")
         row = next(r for r in renders.all_renders() if r.id == render_id)
         assert re.fullmatch(r"The file original.mp4 is no longer where it was\. Bring it in again\.", row.problem)
@@ -117,14 +122,78 @@ def test_a_source_that_vanished_is_one_sentence_with_a_retry(house: House, shot_
 
 
 def test_names_never_collide(house: House, shot_id: int) -> None:
-    current = shots.open_shot(shot_id).revision
-    first = renders.order(shot_id, current, "png8", "straight", "candle")
+    (first,) = order(shot_id, "png8", name="candle")
     with pytest.raises(Refused, match="candle already. Use candle_v001"):
-        renders.order(shot_id, current, "png8", "straight", "candle")
-    with pytest.raises(Refused, match="cannot hold premultiplied"):
-        renders.order(shot_id, current, "png8", "premultiplied", "wick")
-    wait_for(lambda: state(first.id) == "done")
+        order(shot_id, "png8", name="candle")
+    with pytest.raises(MediaError, match="cannot hold premultiplied"):
+        order(shot_id, "png8", name="wick", alpha="premultiplied")
+    wait_for(lambda: state(first) == "done")
     assert next_version("a", {"a_v001", "a_v003"}) == "a_v002"
+
+
+def test_several_formats_are_made_in_one_pass_and_one_can_be_called_off(house: House, shot_id: int) -> None:
+    made = order(shot_id, "ffv1", "gif", "prores4444", name="taper", size=160)
+    with session() as db:
+        rows = [db.get_one(Render, n) for n in made]
+        assert len({r.pass_id for r in rows}) == 1
+        assert [r.name for r in rows] == ["taper_ffv1", "taper_gif", "taper_prores4444"]
+    wait_for(lambda: under_way(made[2]))
+    renders.cancel(made[2])
+    wait_for(lambda: [state(n) for n in made] == ["done", "done", "cancelled"], 120)
+    assert listed(made[0]) and listed(made[1]) and not listed(made[2])
+    assert not any(places.render_folder(n).exists() for n in made)
+
+
+def test_a_render_can_be_put_before_others(house: House, shot_id: int) -> None:
+    (first,) = order(shot_id, "prores4444")
+    (second,) = order(shot_id, "ffv1", size=64)
+    renders.move(second, "first")
+    assert [r.id for r in renders.all_renders()][:2] == [second, first]
+    wait_for(lambda: state(second) == "done", 60)
+    assert state(first) != "done"
+    wait_for(lambda: state(first) == "done", 90)
+    with pytest.raises(Refused, match="under way can be moved"):
+        renders.move(second, "first")
+
+
+def test_a_delivery_is_settled_once_and_its_file_is_what_was_asked_for(house: House, shot_id: int) -> None:
+    (made,) = order(shot_id, "flat-h264", size=128, bitrate=300, speed=50)
+    wait_for(lambda: state(made) == "done", 90)
+    clip = next(c for c in stock.clips() if c.render_id == made)
+    assert (clip.width, clip.height, clip.render.frames) == (128, 72, 240)
+    assert clip.render.delivery["colour"].startswith("#") and renders.proof_of(clip.render).rekeyed
+    assert clip.bytes < 1.2 * 300_000 / 8 * 10
+
+
+def test_presets_are_kept_replaced_and_removed(house: House) -> None:
+    one = presets.save_preset("  For   the web ", Delivery(format="vp9", size=640))
+    two = presets.save_preset("For the web", Delivery(format="webp"))
+    assert one.id == two.id and presets.preset_delivery(one.id).format == "webp"
+    assert [p.name for p in presets.presets()] == ["For the web"]
+    presets.remove_preset(one.id)
+    with pytest.raises(Refused, match="name"):
+        presets.save_preset(" ", Delivery(format="vp9"))
+
+
+def test_keyed_clips_come_back_as_footage_with_their_alpha_rightly_taken(
+    house: House, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    frames = [(flat(SKIN), shot(frame=n, soft=2.0)[1]) for n in range(6)]
+    folder = tmp_path_factory.mktemp("keyed")
+    for kind in ("straight", "premultiplied"):
+        deliver(frames, folder / kind, "prores4444", alpha=kind)
+        (folder / kind / "in").mkdir()
+        (folder / kind / "clip.mov").rename(folder / kind / "in" / f"{kind}.mov")
+        footage, _ = bring_in.take_in(folder / kind / "in", f"{kind}.mov")
+        wait_for(lambda f=footage.id: bring_in.get_footage(f).state == "ready")  # type: ignore[misc]
+        assert footage.facts["alpha_kind"] == kind
+    bring_in.interpret(footage.id, "straight")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    assert bring_in.get_footage(footage.id).facts["alpha_kind"] == "straight"
+    bring_in.interpret(footage.id, "")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    with pytest.raises(Refused, match="another way"):
+        bring_in.interpret(footage.id, "upside down")
 
 
 def test_revisions_form_a_tree_in_which_nothing_is_lost(house: House, shot_id: int) -> None:

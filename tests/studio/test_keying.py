@@ -1,30 +1,34 @@
 """Keying from files alone: no database, no browser."""
 
 import json
+import subprocess
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from plates import GREEN, green_clip, shot, write_video
+from plates import GREEN, green_clip, shot
 from upholster.core.first_recipe import first_look
 from upholster.core.recipe import Recipe
 from upholster.demo import grounds, sparks
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
-from upholster.media.formats import FORMATS
-from upholster.media.preview import write_preview
+from upholster.media.delivery import Delivery, Picture, plan, read_delivery
+from upholster.media.preview import PreviewWriter
+from upholster.media.proof import judged
 from upholster.media.sequences import find_pictures, in_order
+from upholster.studio.delivering import Order, check_part, deliver, prove_files, write_part
+from upholster.studio.estimate import estimate
 from upholster.studio.keying import (
     Footage,
+    Making,
     keyed_frames,
     load_survey,
-    prove_keyed,
     read_through,
     save_survey,
     screen_of,
     survey_footage,
-    write_keyed,
 )
 from upholster.studio.sidecar import sha256_of, write_sidecar
 from upholster.web import words
@@ -51,14 +55,32 @@ def test_reading_through_surveys_as_seeking_does(footage: Footage, tmp_path: Pat
     assert all(np.array_equal(a, b) for a, b in zip(stored, through, strict=True))
 
 
-def test_frames_keyed_in_parts_are_the_frames_keyed_in_one_go(footage: Footage) -> None:
+def first_making(footage: Footage) -> Making:
     taken = survey_footage(footage)
     recipe = first_look(taken).recipe
-    known = screen_of(taken, recipe)
-    whole = list(keyed_frames(footage, recipe, known, range(2, 8)))
-    parts = [f for numbers in (range(2, 5), range(5, 8)) for f in keyed_frames(footage, recipe, known, numbers)]
+    return Making(footage, recipe, screen_of(taken, recipe))
+
+
+def ordered(making: Making, take: range, name: str) -> Order:
+    return Order(plan(Delivery(format=name), making.footage.facts, take))
+
+
+def test_frames_keyed_in_parts_are_the_frames_keyed_in_one_go(footage: Footage) -> None:
+    making = first_making(footage)
+    whole = list(keyed_frames(making, range(2, 8)))
+    parts = [f for numbers in (range(2, 5), range(5, 8)) for f in keyed_frames(making, numbers)]
     for (rgb, alpha), (part_rgb, part_alpha) in zip(whole, parts, strict=True):
         assert np.array_equal(rgb, part_rgb) and np.array_equal(alpha, part_alpha)
+
+
+@pytest.mark.parametrize("steady", [0.0, 0.7])
+def test_frames_picked_out_are_the_frames_keyed_in_order(footage: Footage, steady: float) -> None:
+    making = first_making(footage)
+    matte = making.recipe.matte.model_copy(update={"steady": steady})
+    making = making._replace(recipe=making.recipe.model_copy(update={"matte": matte}))
+    whole, picked = list(keyed_frames(making, range(12))), [0, 1, 5, 9, 11]
+    for number, (_, alpha) in zip(picked, keyed_frames(making, picked), strict=True):
+        assert np.array_equal(alpha, whole[number][1])
 
 
 def test_work_called_off_leaves_no_file(footage: Footage, tmp_path: Path) -> None:
@@ -66,51 +88,96 @@ def test_work_called_off_leaves_no_file(footage: Footage, tmp_path: Path) -> Non
         if done == 3:
             raise KeyboardInterrupt
 
+    making = Making(footage, Recipe(), None)
+    order = ordered(making, range(12), "ffv1")
     with pytest.raises(KeyboardInterrupt):
-        write_keyed(footage, Recipe(), None, range(12), FORMATS["ffv1"], tmp_path / "a.mkv", "straight", progress=stop)
+        write_part(making, range(12), [(order, tmp_path / "a.mkv")], range(12), progress=stop)
     assert not list(tmp_path.iterdir())
 
 
 def test_a_proof_against_another_recipe_fails(footage: Footage, tmp_path: Path) -> None:
-    taken = survey_footage(footage)
-    recipe = first_look(taken).recipe
-    known = screen_of(taken, recipe)
-    form, file = FORMATS["ffv1"], tmp_path / "a.mkv"
-    write_keyed(footage, recipe, known, range(6), form, file, "straight")
-    assert prove_keyed(footage, recipe, known, range(6), form, [file], "straight").passed
-    other = recipe.model_copy(update={"edge": recipe.edge.model_copy(update={"shift": 2.0})})
-    assert not prove_keyed(footage, other, known, range(6), form, [file], "straight").passed
-    assert not prove_keyed(footage, recipe, known, range(1, 7), form, [file], "straight").passed
+    making, take, file = first_making(footage), range(6), tmp_path / "a.mkv"
+    order = ordered(making, take, "ffv1")
+    assert deliver(making, take, order, file).passed
+    shifted = making.recipe.model_copy(update={"edge": making.recipe.edge.model_copy(update={"shift": 2.0})})
+    assert not prove_files(making._replace(recipe=shifted), take, order, [file]).passed
+    assert not prove_files(making, range(1, 7), order, [file]).passed
+
+
+def test_a_file_proved_in_runs_has_the_proof_of_the_whole(footage: Footage, tmp_path: Path) -> None:
+    making, take, file = first_making(footage), range(9), tmp_path / "a.mov"
+    order = ordered(making, take, "prores4444")
+    whole = deliver(making, take, order, file)
+    runs = [check_part(making, take, order, [file], numbers) for numbers in (range(4), range(4, 9))]
+    joined = judged(runs, order.planned)
+    assert joined.passed and joined.by_frame == whole.by_frame
+    assert joined.worst_alpha_frame == whole.worst_alpha_frame
+    assert joined.mean_colour == pytest.approx(whole.mean_colour) and joined.mean_alpha == pytest.approx(
+        whole.mean_alpha
+    )
 
 
 def test_footage_that_brings_alpha_keeps_it(tmp_path: Path, footage: Footage) -> None:
-    taken = survey_footage(footage)
-    recipe = first_look(taken).recipe
-    file = tmp_path / "a.mov"
-    write_keyed(footage, recipe, screen_of(taken, recipe), range(3), FORMATS["prores4444"], file, "straight")
+    making, file = first_making(footage), tmp_path / "a.mov"
+    deliver(making, range(3), ordered(making, range(3), "prores4444"), file)
     keyed = Footage((file,), probe([file]))
     assert keyed.facts.alpha and keyed.facts.alpha_kind == "straight"
-    alpha = next(keyed_frames(keyed, Recipe(), None, range(1)))[1]
+    alpha = next(keyed_frames(Making(keyed, Recipe(), None), range(1)))[1]
     assert np.mean((alpha - shot(frame=0)[1]) ** 2) < 1e-3
 
 
 def test_the_sidecar_says_all_that_is_needed_to_make_the_file_again(footage: Footage, tmp_path: Path) -> None:
-    form, file = FORMATS["png8"], tmp_path / "out"
-    write_keyed(footage, Recipe(), None, range(2), form, file, "straight")
-    proof = prove_keyed(footage, Recipe(), None, range(2), form, sorted(file.iterdir()), "straight")
-    digest = sha256_of(footage.files)
-    write_sidecar(file / "clip.json", recipe=Recipe(), source_sha256=digest, form=form, proof=proof, revision=4)
-    told = json.loads((file / "clip.json").read_text())
+    making, file = Making(footage, Recipe(), None), tmp_path / "out"
+    order = ordered(making, range(2), "png8")
+    proof = deliver(making, range(2), order, file)
+    digest, delivery = sha256_of(footage.files), order.planned.delivery
+    sidecar = file / "clip.json"
+    write_sidecar(sidecar, recipe=Recipe(), source_sha256=digest, delivery=delivery, proof=proof, revision=4)
+    told = json.loads(sidecar.read_text())
     assert told["revision"] == 4 and told["source_sha256"] == digest and told["recipe"]["version"] == 1
     assert told["proof"]["frames"] == 2 and told["colour"]["matrix"] == "bt709" and told["format"] == "png8"
+    assert read_delivery(told["delivery"]) == delivery
+
+
+def test_an_estimate_is_near_the_real_size(footage: Footage, tmp_path: Path) -> None:
+    making, take = first_making(footage), range(12)
+    for name in ("prores4444", "vp9", "gif"):
+        order = ordered(making, take, name)
+        file = tmp_path / f"{name}{order.planned.form.suffix}"
+        deliver(making, take, order, file)
+        told = estimate(making, take, order)
+        # Twelve frames are mostly container; the bench measures longer clips.
+        assert told.bytes == pytest.approx(file.stat().st_size, rel=0.4) and told.seconds > 0
 
 
 def test_a_preview_is_small_and_has_alpha(tmp_path: Path) -> None:
     rgb, alpha = shot()
-    wide = [(np.repeat(rgb, 4, 2), np.repeat(alpha, 4, 1))] * 3
-    write_preview(tmp_path / "p.webm", wide, probe([write_video(tmp_path / "x.mkv", [rgb])]).rate)
+    wide = np.repeat(rgb, 4, 2), np.repeat(alpha, 4, 1)
+    with PreviewWriter(tmp_path / "p.webm", Fraction(24)) as writer:
+        for _ in range(3):
+            writer.write(Picture(*wide, wide[1]))
     facts = probe([tmp_path / "p.webm"])
     assert facts.width == 480 and facts.length == 3 and facts.alpha
+
+
+def test_sound_goes_along_in_time(tmp_path: Path) -> None:
+    """A tone that begins at one second is found at half a second of a take that begins at half a second."""
+    film = tmp_path / "film.mov"
+    green_clip(tmp_path / "silent.mov", 36)
+    tone = "aevalsrc='if(gte(t,1),sin(2*PI*440*t),0)':s=48000:d=1.5"
+    made = ["ffmpeg", "-v", "error", "-i", tmp_path / "silent.mov", "-f", "lavfi", "-i", tone, "-c:v", "copy", "-c:a"]
+    subprocess.run([str(word) for word in [*made, "pcm_s16le", film]], check=True)
+    footage = Footage((film,), probe([film]))
+    assert footage.facts.sound == "pcm_s16le"
+    making, take = Making(footage, Recipe(), None), range(12, 36)
+    for name in ("ffv1", "prores4444"):
+        order = Order(plan(Delivery(format=name, sound=True), footage.facts, take))
+        out = tmp_path / f"out{order.planned.form.suffix}"
+        assert deliver(making, take, order, out).passed
+        heard = ["ffmpeg", "-v", "error", "-i", str(out), "-map", "0:a", "-f", "f32le", "-"]
+        samples = np.frombuffer(subprocess.run(heard, check=True, capture_output=True).stdout, np.float32)
+        begins = np.argmax(np.abs(samples) > 0.01) / 48000
+        assert begins == pytest.approx(0.5, abs=0.03) and samples.size / 48000 == pytest.approx(1.0, abs=0.03)
 
 
 @pytest.mark.parametrize(
@@ -139,7 +206,8 @@ def test_numbers_are_said_as_people_read_them() -> None:
     assert [words.size(n) for n in (7, 1500, 45_600_000, 3_200_000_000)] == ["7 bytes", "1.5 kB", "46 MB", "3.20 GB"]
     assert words.rate("24000/1001") == "23.976" and words.rate("25") == "25"
     assert words.seconds(42.4) == "42 s" and words.seconds(185) == "3 min 05 s"
-    assert words.format_title("vp9") == "WebM VP9"
+    assert words.delivered({"format": "vp9", "speed": 30}) == "WebM VP9, straight alpha, 30 % speed"
+    assert words.error_line([0.0, 1.0], 10, 12) == "0.0,11.0 10.0,1.0"
 
 
 def test_the_demo_is_drawn_the_same_every_time_and_tells_the_truth() -> None:

@@ -1,9 +1,9 @@
 """A small moving picture with alpha for lists, as every browser plays it: WebM VP9."""
 
-from collections.abc import Iterable
 from fractions import Fraction
-from itertools import islice
 from pathlib import Path
+from types import TracebackType
+from typing import Self
 
 from upholster.core.delivery.sizing import resized
 from upholster.media.delivery import Picture
@@ -11,21 +11,31 @@ from upholster.media.encoder.writer import Writer, open_writer
 from upholster.media.formats import FORMATS
 from upholster.media.proxy import fitted
 
-#: Longer side in pixels, and the most frames kept.
-SIDE, FRAMES = 480, 240
+#: Longer side in pixels.
+SIDE = 480
+FORMAT = FORMATS["vp9"]
+_QUICK = {"deadline": "realtime", "cpu-used": "7", "crf": "28"}
 
 
-def write_preview(path: Path, pictures: Iterable[Picture], rate: Fraction) -> None:
-    """Shrink delivered pictures into `path`."""
-    writer: Writer | None = None
-    form = FORMATS["vp9"]
-    quick = {"deadline": "realtime", "cpu-used": "7", "crf": "28"}
-    for rgb, alpha, _ in islice(pictures, FRAMES):
-        width, height = fitted(alpha.shape[1], alpha.shape[0], SIDE)
-        if writer is None:
-            writer = open_writer(
-                form, path, width=width, height=height, rate=rate, alpha="straight", options=quick
+class PreviewWriter:
+    """Shrinks delivered pictures into a file; parts can be joined."""
+
+    def __init__(self, path: Path, rate: Fraction) -> None:
+        self._path, self._rate = path, rate
+        self._writer: Writer | None = None
+
+    def write(self, picture: Picture) -> None:
+        height, width = picture.alpha.shape
+        width, height = fitted(width, height, SIDE)
+        if self._writer is None:
+            self._writer = open_writer(
+                FORMAT, self._path, width=width, height=height, rate=self._rate, alpha="straight", options=_QUICK
             ).__enter__()
-        writer.write(*resized(rgb, alpha, width, height))
-    if writer is not None:
-        writer.__exit__(None, None, None)
+        self._writer.write(*resized(picture.rgb, picture.alpha, width, height))
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        if self._writer is not None:
+            self._writer.__exit__(kind, error, at)

@@ -1,6 +1,6 @@
 """Proof: a finished file read back from disk and compared with what was computed."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from contextlib import ExitStack, closing
 from pathlib import Path
 
@@ -46,6 +46,8 @@ class Proof(BaseModel):
     mean_alpha: float = 0.0
     worst_colour: float = 0.0
     mean_colour: float = 0.0
+    #: Colour values that were judged.
+    judged_pixels: int = 0
     #: Mean error of the matte that a plain chroma key finds in a flat-colour delivery.
     rekeyed: float | None = None
     #: For each frame, the largest alpha error; without alpha, the mean colour error.
@@ -69,10 +71,11 @@ def _codes(error: float) -> str:
     return "none" if error * 255 < 0.005 else f"{error * 255:.2g}/255"
 
 
-def prove(paths: list[Path], planned: Plan, expected: Iterable[Picture]) -> Proof:
-    """Read `paths` back in a new process and compare every frame with the `expected` one.
+def compare(paths: list[Path], planned: Plan, expected: Iterable[Picture], numbers: range) -> Proof:
+    """Read a run of frames back in a new process and compare them with the `expected` ones.
 
-    A sequence has no rate of its own, so its rate is not compared. The pictures of a sequence are one
+    What is wrong with the file as a whole fails at once; how far errors may go is for `judged` to say. A
+    sequence has no rate of its own, so its rate is not compared. The pictures of a sequence are one
     piece; a pair is its fill and its matte.
     """
     form, count = planned.form, planned.timing.frames
@@ -101,7 +104,7 @@ def prove(paths: list[Path], planned: Plan, expected: Iterable[Picture]) -> Proo
                     # Most containers have no place to say which kind of alpha they hold.
                     kind = {"alpha_kind": planned.delivery.alpha, "alpha_over": (0.0, 0.0, 0.0)}
                     reader.facts = reader.facts.model_copy(update=kind)
-            return _judge(_compare(readers, expected, planned, proof), planned)
+            return _measured(readers, expected, planned, proof, numbers)
     except MediaError as error:
         return Proof(
             passed=False,
@@ -115,6 +118,35 @@ def prove(paths: list[Path], planned: Plan, expected: Iterable[Picture]) -> Proo
             alpha_kind=planned.delivery.alpha,
             content=form.content,
         )
+
+
+def judged(runs: Sequence[Proof], planned: Plan) -> Proof:
+    """One proof from those of all runs of a file, in order, held against the limits of its format."""
+    if failed := next((run for run in runs if not run.passed), None):
+        return failed
+    frames = [len(run.by_frame) for run in runs]
+    starts = [sum(frames[:k]) for k in range(len(runs))]
+    worst = max(range(len(runs)), key=lambda k: runs[k].worst_alpha)
+    judged_pixels = sum(run.judged_pixels for run in runs)
+
+    def mean(values: list[float]) -> float:
+        return sum(value * n for value, n in zip(values, frames, strict=True)) / max(1, sum(frames))
+
+    rekeyed = [run.rekeyed for run in runs if run.rekeyed is not None]
+    whole = runs[0].model_copy(
+        update={
+            "worst_alpha": runs[worst].worst_alpha,
+            "worst_alpha_frame": starts[worst] + runs[worst].worst_alpha_frame,
+            "mean_alpha": mean([run.mean_alpha for run in runs]),
+            "worst_colour": max(run.worst_colour for run in runs),
+            "mean_colour": sum(run.mean_colour * run.judged_pixels for run in runs) / max(1, judged_pixels),
+            "judged_pixels": judged_pixels,
+            "rekeyed": mean(rekeyed) if rekeyed else None,
+            "by_frame": tuple(error for run in runs for error in run.by_frame),
+        }
+    )
+    reason = _too_far(whole, planned)
+    return whole.model_copy(update={"passed": not reason, "reason": reason})
 
 
 def _wrong(facts: Facts, planned: Plan) -> str:
@@ -134,20 +166,19 @@ def _wrong(facts: Facts, planned: Plan) -> str:
 _TICKS = {"gif": 0.05, "webp": 0.01, "apng": 0.001}
 
 
-def _compare(readers: list[Reader], expected: Iterable[Picture], planned: Plan, proof: Proof) -> Proof:
+def _measured(readers: list[Reader], expected: Iterable[Picture], planned: Plan, proof: Proof, numbers: range) -> Proof:
     form = planned.form
     flat = planned.delivery.colour if form.content == "flat" else None
     worst, worst_frame, mean, worst_colour, rekeyed = 0.0, 0, 0.0, 0.0, 0.0
-    colour_sum, colour_count = 0.0, 0
+    colour_sum, judged_pixels = 0.0, 0
     by_frame: list[float] = []
-    count = planned.timing.frames
     with ExitStack() as stack:
-        found = [stack.enter_context(closing(reader.frames(range(count)))) for reader in readers]
+        found = [stack.enter_context(closing(reader.frames(numbers))) for reader in readers]
         for number, (picture, *frames) in enumerate(zip(expected, *found, strict=True)):
             alpha = _alpha_found(frames, form.content)
             if alpha is not None:
-                off = np.abs(alpha - picture.alpha if form.content != "matte" else alpha - picture.cover)
-                mean += float(off.mean()) / count
+                off = np.abs(alpha - (picture.cover if form.content == "matte" else picture.alpha))
+                mean += float(off.mean()) / len(numbers)
                 by_frame.append(float(off.max()))
                 if off.max() > worst:
                     worst, worst_frame = float(off.max()), number
@@ -155,19 +186,20 @@ def _compare(readers: list[Reader], expected: Iterable[Picture], planned: Plan, 
             if wrong.size:
                 worst_colour = max(worst_colour, float(wrong.max()))
                 colour_sum += float(wrong.sum())
-                colour_count += wrong.size
+                judged_pixels += wrong.size
             if alpha is None:
                 by_frame.append(float(wrong.mean()))
             if flat:
                 r, g, b = (float(c) for c in hex_colour(flat).ravel())
-                rekeyed += float(np.abs(plain_key(frames[0].rgb, (r, g, b)) - picture.cover).mean()) / count
+                rekeyed += float(np.abs(plain_key(frames[0].rgb, (r, g, b)) - picture.cover).mean()) / len(numbers)
     return proof.model_copy(
         update={
             "worst_alpha": worst,
             "worst_alpha_frame": worst_frame,
             "mean_alpha": mean,
             "worst_colour": worst_colour,
-            "mean_colour": colour_sum / max(colour_count, 1),
+            "mean_colour": colour_sum / max(judged_pixels, 1),
+            "judged_pixels": judged_pixels,
             "rekeyed": rekeyed if flat else None,
             "by_frame": tuple(round(error, 5) for error in by_frame),
         }
@@ -207,16 +239,16 @@ def _worst_colour(planned: Plan) -> float:
     return form.mean_colour * (4.1 if planned.delivery.alpha == "premultiplied" else 1)
 
 
-def _judge(proof: Proof, planned: Plan) -> Proof:
+def _too_far(proof: Proof, planned: Plan) -> str:
+    """What goes beyond the limits of the format; empty where nothing does."""
     form = planned.form
-    reason = ""
     if proof.worst_alpha > form.worst_alpha or proof.mean_alpha > form.mean_alpha:
-        reason = f"alpha is off by up to {proof.worst_alpha * 255:.1f}/255 on frame {proof.worst_alpha_frame}."
-    elif proof.mean_colour > form.mean_colour or proof.worst_colour > _worst_colour(planned):
-        reason = f"colour is off by {proof.mean_colour * 255:.1f}/255 on average."
-    elif proof.rekeyed is not None and proof.rekeyed > _REKEYED:
-        reason = (
+        return f"alpha is off by up to {proof.worst_alpha * 255:.1f}/255 on frame {proof.worst_alpha_frame}."
+    if proof.mean_colour > form.mean_colour or proof.worst_colour > _worst_colour(planned):
+        return f"colour is off by {proof.mean_colour * 255:.1f}/255 on average."
+    if proof.rekeyed is not None and proof.rekeyed > _REKEYED:
+        return (
             f"a plain key at the other end misses the matte by {proof.rekeyed * 255:.1f}/255 on average; "
             "choose a flat colour the subject does not contain."
         )
-    return proof.model_copy(update={"passed": not reason, "reason": reason})
+    return ""

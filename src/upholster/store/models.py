@@ -103,7 +103,6 @@ class Render(Base):
     problem: Mapped[str] = mapped_column(default="")
     frames: Mapped[int]
     frames_encoded: Mapped[int] = mapped_column(default=0)
-    frames_checked: Mapped[int] = mapped_column(default=0)
     proof: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     started_at: Mapped[datetime | None]
@@ -111,6 +110,7 @@ class Render(Base):
 
     shot: Mapped[Shot] = relationship()
     made_in: Mapped[RenderPass] = relationship(back_populates="renders")
+    checks: Mapped[list["RenderCheck"]] = relationship(order_by="RenderCheck.position", cascade="all, delete-orphan")
 
     @property
     def ranges(self) -> list["RenderRange"]:
@@ -128,6 +128,19 @@ class RenderRange(Base):
     end: Mapped[int]
     frames_done: Mapped[int] = mapped_column(default=0)
     done: Mapped[bool] = mapped_column(default=False)
+
+
+class RenderCheck(Base):
+    """A run of a finished file's frames that one job reads back and compares."""
+
+    __tablename__ = "render_check"
+
+    render_id: Mapped[int] = mapped_column(ForeignKey("render.id", ondelete="CASCADE"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    first: Mapped[int]
+    end: Mapped[int]
+    frames_done: Mapped[int] = mapped_column(default=0)
+    found: Mapped[dict[str, Any] | None]
 
 
 class Preset(Base):

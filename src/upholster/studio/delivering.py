@@ -1,6 +1,7 @@
 """Making the files of a delivery: pictures in order, parts of them written, put together, proved."""
 
-from collections.abc import Callable, Generator, Iterator, Sequence
+import tempfile
+from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from contextlib import ExitStack, closing
 from pathlib import Path
 from typing import NamedTuple
@@ -17,9 +18,10 @@ from upholster.media.encoder.again import codec_options, encode_again
 from upholster.media.encoder.join import join_movies, zip_files
 from upholster.media.encoder.pair import pair_files
 from upholster.media.encoder.pictures import picture_name
-from upholster.media.encoder.writer import open_writer
+from upholster.media.encoder.writer import Writer, open_writer
 from upholster.media.formats import BETWEEN, Format
-from upholster.media.proof import Proof, prove
+from upholster.media.preview import PreviewWriter
+from upholster.media.proof import Proof, compare, judged
 from upholster.studio.grounds import open_ground
 from upholster.studio.keying import Footage, Making, keyed_frames
 
@@ -65,7 +67,22 @@ def subject_of(making: Making, take: range) -> Plane:
         return subject_pixels(frames)
 
 
-def timed_frames(making: Making, take: range, timing: Timing, numbers: range) -> Generator[tuple[Plane, Plane]]:
+def deliver(making: Making, take: range, order: Order, out: Path, *, threads: int = 1) -> Proof:
+    """Make a whole delivery here and now: a file, or for sequences and pairs a folder.
+
+    Parts lie in a folder beside `out` that goes away.
+    """
+    planned = order.planned
+    out.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=out.parent, prefix=".upholster-") as parts:
+        folder = out if planned.form.sequence else Path(parts)
+        part = part_path(folder, 0, planned.form)
+        write_part(making, take, [(order, part)], range(planned.timing.frames), threads=threads)
+        files = assemble(making, take, planned, folder, 1, out, threads=threads)
+        return prove_files(making, take, order, files)
+
+
+def timed_frames(making: Making, take: range, timing: Timing, numbers: Sequence[int]) -> Generator[tuple[Plane, Plane]]:
     """Straight frames at the delivered rate and speed; those in between blended premultiplied, as light adds."""
     needed = timing.needed(numbers)
     with closing(keyed_frames(making, [take[n] for n in needed])) as frames:
@@ -110,9 +127,21 @@ def write_part(
 ) -> None:
     """Write delivered frames `numbers` of several deliveries of the same timing, keying each frame once."""
     timing = orders[0][0].planned.timing
+    with closing(timed_frames(making, take, timing, numbers)) as frames:
+        write_frames(frames, orders, numbers, threads=threads, progress=progress)
+
+
+def write_frames(
+    frames: Iterable[tuple[Plane, Plane]],
+    orders: Sequence[tuple[Order, Path]],
+    numbers: range,
+    *,
+    threads: int = 1,
+    progress: Progress = silent,
+) -> None:
+    """Write keyed frames, which are delivered frames `numbers`, as parts of deliveries."""
     with ExitStack() as stack:
         grounds = [stack.enter_context(open_ground(order.planned, order.ground)) for order, _ in orders]
-        frames = stack.enter_context(closing(timed_frames(making, take, timing, numbers)))
         writers = [stack.enter_context(_writer(order.planned, path, numbers.start, threads)) for order, path in orders]
         for number, (rgb, alpha) in zip(numbers, frames, strict=True):
             for (order, _), ground, writer in zip(orders, grounds, writers, strict=True):
@@ -121,7 +150,7 @@ def write_part(
             progress(number - numbers.start + 1)
 
 
-def _writer(planned: Plan, path: Path, first: int, threads: int):  # type: ignore[no-untyped-def]
+def _writer(planned: Plan, path: Path, first: int, threads: int) -> Writer:
     form, delivery = planned.form, planned.delivery
     kept = form if form.joins else BETWEEN
     return open_writer(
@@ -146,6 +175,18 @@ def part_path(folder: Path, position: int, form: Format) -> Path:
     return folder / (name if form.content == "pair" else name + (form if form.joins else BETWEEN).suffix)
 
 
+def assembled(planned: Plan, folder: Path, target: Path) -> list[Path]:
+    """The files that `assemble` makes: those to prove.
+
+    Pictures stay in `folder`, where they were made; a pair becomes two files in the folder `target`.
+    """
+    form, padding = planned.form, planned.delivery.padding
+    if form.sequence:
+        numbers = range(planned.first, planned.first + planned.timing.frames)
+        return [picture_name(folder, number, form.suffix, padding) for number in numbers]
+    return pair_files(target, form) if form.content == "pair" else [target]
+
+
 def assemble(
     making: Making,
     take: range,
@@ -157,29 +198,22 @@ def assemble(
     threads: int = 1,
     progress: Progress = silent,
 ) -> list[Path]:
-    """Put the `count` parts in `folder` together; the files to prove.
-
-    Pictures stay where they are; a pair becomes two files in the folder `target`.
-    """
+    """Put the `count` parts in `folder` together; the files made."""
     form, rate = planned.form, planned.timing.rate
+    files = assembled(planned, folder, target)
     if form.sequence:
-        return [
-            picture_name(folder, planned.first + n, form.suffix, planned.delivery.padding)
-            for n in range(planned.timing.frames)
-        ]
+        return files
     parts = [part_path(folder, position, form) for position in range(count)]
+    sound = _sound(making, take) if planned.delivery.sound else None
     if form.content == "pair":
         target.mkdir(parents=True, exist_ok=True)
-        joined = pair_files(target, form)
-        for file, pieces in zip(joined, zip(*(pair_files(part, form) for part in parts), strict=True), strict=True):
+        for file, pieces in zip(files, zip(*(pair_files(part, form) for part in parts), strict=True), strict=True):
             join_movies(form, pieces, file, rate)
-        return joined
-    sound = _sound(making, take) if planned.delivery.sound else None
-    if form.joins:
+    elif form.joins:
         join_movies(form, parts, target, rate, sound)
     else:
         encode_again(planned, parts, target, sound=sound, threads=threads, progress=progress)
-    return [target]
+    return files
 
 
 def _sound(making: Making, take: range) -> bytes | None:
@@ -194,13 +228,35 @@ def pack(planned: Plan, files: Sequence[Path], stem: str, target: Path) -> None:
     zip_files([(file, f"{stem}/{stem}{dot}{file.name}") for file in files], target)
 
 
-def prove_files(making: Making, take: range, order: Order, files: list[Path], progress: Progress = silent) -> Proof:
-    """Read finished `files` back and compare them with making the pictures again."""
+def check_part(
+    making: Making,
+    take: range,
+    order: Order,
+    files: list[Path],
+    numbers: range,
+    *,
+    preview: Path | None = None,
+    progress: Progress = silent,
+) -> Proof:
+    """Read a run of delivered frames back and compare it with making its pictures again.
+
+    The pictures made are also what a small `preview` of the run is written from.
+    """
 
     def expected() -> Iterator[Picture]:
-        with closing(pictures(making, take, order)) as made:
+        with ExitStack() as stack:
+            made = stack.enter_context(closing(pictures(making, take, order, numbers)))
+            small = stack.enter_context(PreviewWriter(preview, order.planned.timing.rate)) if preview else None
             for done, picture in enumerate(made, 1):
+                if small:
+                    small.write(picture)
                 yield picture
                 progress(done)
 
-    return prove(files, order.planned, expected())
+    return compare(files, order.planned, expected(), numbers)
+
+
+def prove_files(making: Making, take: range, order: Order, files: list[Path]) -> Proof:
+    """Read finished `files` back, compare all of them with making the pictures again, and judge."""
+    numbers = range(order.planned.timing.frames)
+    return judged([check_part(making, take, order, files, numbers)], order.planned)

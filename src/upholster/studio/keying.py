@@ -80,19 +80,26 @@ def keyed_frames(making: Making, numbers: Sequence[int]) -> Generator[tuple[Plan
         return
     footage, recipe, known = making
     aside = 1 if any(wants_around(recipe, n) for n in numbers) else 0
-    read = range(max(0, numbers[0] - aside), min(footage.facts.length, numbers[-1] + 1 + aside))
-    with Reader(footage.files, footage.facts) as reader, closing(reader.frames(read)) as frames:
+    wanted = {n + k for n in numbers for k in range(-aside, aside + 1) if 0 <= n + k < footage.facts.length}
+    with Reader(footage.files, footage.facts) as reader, closing(_read(reader, sorted(wanted))) as coming:
         held: dict[int, Frame] = {}
-        coming = zip(read, frames, strict=True)
         for number in numbers:
             held = {n: frame for n, frame in held.items() if n >= number - aside}
-            while number + aside not in held and (arrived := next(coming, None)):
-                if arrived[0] >= number - aside:
-                    held[arrived[0]] = arrived[1]
+            while max(held, default=-1) < min(number + aside, footage.facts.length - 1):
+                held.update([next(coming)])
             frame = held[number]
             around = [held[n].rgb for n in (number - 1, number + 1) if n in held]
             keyed = key(frame.rgb, recipe, number, known, carried=frame.alpha, around=lambda: around)  # noqa: B023
             yield keyed.rgb, keyed.alpha
+
+
+def _read(reader: Reader, wanted: Sequence[int]) -> Generator[tuple[int, Frame]]:
+    """Frames with their numbers, each run of neighbours decoded in one go."""
+    starts = [0, *(k for k in range(1, len(wanted)) if wanted[k] != wanted[k - 1] + 1), len(wanted)]
+    for first, end in zip(starts, starts[1:], strict=False):
+        run = range(wanted[first], wanted[end - 1] + 1)
+        with closing(reader.frames(run)) as frames:
+            yield from zip(run, frames, strict=True)
 
 
 def screen_of(taken: Survey, recipe: Recipe, empty: Survey | None = None) -> ScreenKnowledge | None:

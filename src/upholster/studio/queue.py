@@ -7,7 +7,8 @@ from sqlalchemy import text
 
 from upholster.store.session import address, session
 
-READ, RANGE, FINISH = "read_footage", "render_range", "finish_render"
+READ, RANGE, ASSEMBLE = "read_footage", "render_range", "assemble_render"
+CHECK, FINISH = "check_render", "finish_render"
 
 
 @cache

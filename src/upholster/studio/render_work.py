@@ -8,7 +8,8 @@ import errno
 import logging
 import shutil
 import time
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
@@ -16,11 +17,12 @@ from typing import NamedTuple
 from sqlalchemy import select, update
 from sqlalchemy.orm import selectinload
 
+from upholster.media import preview
 from upholster.media.delivery import plan, read_delivery
+from upholster.media.encoder.join import join_movies
 from upholster.media.errors import MediaError
-from upholster.media.preview import write_preview
-from upholster.media.proof import Proof
-from upholster.store.models import Clip, Footage, Render, RenderPass, RenderRange
+from upholster.media.proof import Proof, judged
+from upholster.store.models import Clip, Footage, Render, RenderCheck, RenderPass, RenderRange
 from upholster.store.session import session
 from upholster.studio import delivering, places, queue
 from upholster.studio.bring_in import source_of
@@ -86,71 +88,146 @@ def make_range(pass_id: int, position: int) -> None:
     mend(pass_id)
 
 
-def finish(render_id: int) -> None:
-    """Put the ranges of a render together, prove the file, put it into the stockroom."""
+def assemble(render_id: int) -> None:
+    """Put the ranges of a render together into the file to hand over."""
     with session() as db:
         render = db.get(Render, render_id)
-        if render is None or render.state not in ACTIVE or not all(r.done for r in render.ranges):
+        if render is None or render.state not in ("running", "encoding") or not all(r.done for r in render.ranges):
             return
         count = len(render.ranges)
-    try:
+    with _ended_with_a_sentence(render_id):
         job = _job(render_id)
-        _finish(job, count)
+        planned, home = job.order.planned, places.render_folder(render_id)
+        _go_on(render_id, "encoding")
+        files = delivering.assemble(
+            job.making,
+            job.take,
+            planned,
+            home,
+            count,
+            _target(job),
+            progress=_noted(render_id, "encoding", "frames_encoded"),
+        )
+        if planned.form.delivered_suffix == ".zip":
+            delivering.pack(planned, files, job.render.name, _handed_over(job))
+        _plan_checks(job)
+        _go_on(render_id, "checking")
+        mend(job.render.pass_id)
+
+
+def check(render_id: int, position: int) -> None:
+    """Prove one run of a finished file, unless it is proved already."""
+    with session() as db:
+        render, run = db.get(Render, render_id), db.get(RenderCheck, (render_id, position))
+    if render is None or run is None or render.state != "checking":
+        return
+    if run.found is None:
+        with _ended_with_a_sentence(render_id):
+            job = _job(render_id)
+            found = delivering.check_part(
+                job.making,
+                job.take,
+                job.order,
+                _files(job),
+                range(run.first, run.end),
+                preview=_preview_part(render_id, position),
+                progress=_checked(render_id, position),
+            )
+            with session() as db:
+                row = db.get_one(RenderCheck, (render_id, position))
+                row.found, row.frames_done = found.model_dump(mode="json"), run.end - run.first
+    mend(render.pass_id)
+
+
+def finish(render_id: int) -> None:
+    """Judge the proof of a render and put its file into the stockroom."""
+    with session() as db:
+        render = db.get(Render, render_id)
+        if render is None or render.state != "checking" or any(c.found is None for c in render.checks):
+            return
+        runs = [Proof.model_validate(c.found) for c in render.checks]
+    with _ended_with_a_sentence(render_id):
+        job = _job(render_id)
+        planned, home = job.order.planned, places.render_folder(render_id)
+        proof = judged(runs, planned)
+        if not proof.passed:
+            sentence = f"The file did not pass its proof: {proof.reason} Render it again or choose another format."
+            fail(render_id, sentence, proof)
+            return
+        file = _handed_over(job)
+        write_sidecar(
+            file.with_name(file.name + ".json"),
+            recipe=job.making.recipe,
+            revision=job.render.revision,
+            source_sha256=job.sha256,
+            delivery=planned.delivery,
+            proof=proof,
+        )
+        previews = [_preview_part(render_id, position) for position in range(len(runs))]
+        join_movies(preview.FORMAT, previews, home / "preview.webm", planned.timing.rate)
+        _stock(job, home, file, proof)
+
+
+@contextmanager
+def _ended_with_a_sentence(render_id: int) -> Iterator[None]:
+    """A render that is called off is cleared away; one that cannot go on fails with a sentence."""
+    try:
+        yield
     except Stopped:
         clear_away(render_id)
     except (MediaError, OSError) as error:
         fail(render_id, _sentence(error))
 
 
-def _finish(job: Job, count: int) -> None:
-    render_id, planned = job.render.id, job.order.planned
-    home, form = places.render_folder(render_id), planned.form
-    _go_on(render_id, "encoding")
-    target = home / (job.render.name + ("" if form.content == "pair" else form.suffix))
-    files = delivering.assemble(
-        job.making, job.take, planned, home, count, target, progress=_noted(render_id, "encoding", "frames_encoded")
-    )
-    handed_over = home / f"{job.render.name}{form.delivered_suffix}"
-    if form.delivered_suffix == ".zip":
-        delivering.pack(planned, files, job.render.name, handed_over)
-    _go_on(render_id, "checking")
-    proof = delivering.prove_files(
-        job.making, job.take, job.order, files, progress=_noted(render_id, "checking", "frames_checked")
-    )
-    if not proof.passed:
-        sentence = f"The file did not pass its proof: {proof.reason} Render it again or choose another format."
-        fail(render_id, sentence, proof)
-        return
-    write_sidecar(
-        handed_over.with_name(handed_over.name + ".json"),
-        recipe=job.making.recipe,
-        revision=job.render.revision,
-        source_sha256=job.sha256,
-        delivery=planned.delivery,
-        proof=proof,
-    )
-    with closing(delivering.pictures(job.making, job.take, job.order)) as shown:
-        write_preview(home / "preview.webm", shown, planned.timing.rate)
-    _stock(job, home, handed_over, proof)
+def _target(job: Job) -> Path:
+    """What the parts are put together to: a file, or the folder of a pair."""
+    form = job.order.planned.form
+    return places.render_folder(job.render.id) / (job.render.name + ("" if form.content == "pair" else form.suffix))
+
+
+def _handed_over(job: Job) -> Path:
+    return places.render_folder(job.render.id) / f"{job.render.name}{job.order.planned.form.delivered_suffix}"
+
+
+def _files(job: Job) -> list[Path]:
+    return delivering.assembled(job.order.planned, places.render_folder(job.render.id), _target(job))
+
+
+def _preview_part(render_id: int, position: int) -> Path:
+    return places.render_folder(render_id) / f"preview-{position:05d}.webm"
+
+
+def _plan_checks(job: Job) -> None:
+    """Files of formats that cannot be entered in the middle are checked in one run."""
+    frames = job.order.planned.timing.frames
+    with session() as db:
+        render = db.get_one(Render, job.render.id)
+        runs = [(r.first, r.end) for r in render.ranges] if job.order.planned.form.joins else [(0, frames)]
+        render.checks = [RenderCheck(position=k, first=first, end=end) for k, (first, end) in enumerate(runs)]
 
 
 def mend(only: int | None = None) -> None:
     """Ask for all work that unfinished passes still lack; what is asked for already is left alone."""
     with session() as db:
         query = select(Render).where(Render.state.in_(ACTIVE)).order_by(Render.id)
-        query = query.options(selectinload(Render.made_in).selectinload(RenderPass.ranges))
-        unfinished = [
-            (r.id, r.pass_id, r.place, [p.position for p in r.ranges if not p.done])
-            for r in db.scalars(query if only is None else query.where(Render.pass_id == only))
-        ]
+        query = query.options(selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks))
+        unfinished = list(db.scalars(query if only is None else query.where(Render.pass_id == only)))
         reading = [] if only else list(db.scalars(select(Footage.id).where(Footage.state == "reading")))
     for footage_id in reading:
         queue.ask(queue.READ, footage_id=footage_id)
-    for render_id, pass_id, place, missing in unfinished:
+    for render in unfinished:
+        missing = [r.position for r in render.ranges if not r.done]
+        unchecked = [c.position for c in render.checks if c.found is None]
         for position in missing:
-            queue.ask(queue.RANGE, place, pass_id=pass_id, position=position)
-        if not missing:
-            queue.ask(queue.FINISH, place, render_id=render_id)
+            queue.ask(queue.RANGE, render.place, pass_id=render.pass_id, position=position)
+        if missing:
+            continue
+        if render.state != "checking":
+            queue.ask(queue.ASSEMBLE, render.place, render_id=render.id)
+        for position in unchecked if render.state == "checking" else ():
+            queue.ask(queue.CHECK, render.place, render_id=render.id, position=position)
+        if render.state == "checking" and not unchecked:
+            queue.ask(queue.FINISH, render.place, render_id=render.id)
 
 
 def fail(render_id: int, problem: str, proof: Proof | None = None) -> None:
@@ -295,6 +372,24 @@ def _noted(render_id: int, state: str, column: str) -> delivering.Progress:
     return progress
 
 
+def _checked(render_id: int, position: int) -> delivering.Progress:
+    """Notes how far the check of a run is; stops the work once its render is called off."""
+    told = 0.0
+
+    def progress(done: int) -> None:
+        nonlocal told
+        if time.monotonic() - told < TELL:
+            return
+        told = time.monotonic()
+        with session() as db:
+            if db.scalar(select(Render.state).where(Render.id == render_id)) != "checking":
+                raise Stopped
+            run = RenderCheck.render_id == render_id, RenderCheck.position == position
+            db.execute(update(RenderCheck).where(*run).values(frames_done=done))
+
+    return progress
+
+
 def _start(render_ids: list[int]) -> None:
     with session() as db:
         waiting = update(Render).where(Render.id.in_(render_ids), Render.started_at.is_(None))
@@ -303,8 +398,7 @@ def _start(render_ids: list[int]) -> None:
 
 def _go_on(render_id: int, state: str) -> None:
     """Go on to the next phase, or stop where the render was called off."""
-    fresh = {"frames_encoded": 0, "frames_checked": 0} if state == "encoding" else {}
-    if not _change(render_id, state=state, **fresh):
+    if not _change(render_id, state=state):
         raise Stopped
 
 

@@ -86,7 +86,7 @@ def retry(render_id: int) -> None:
             raise Refused("Only a render that failed or was cancelled can be started again.")
         render.state, render.problem, render.proof = "running", "", None
         render.started_at = render.finished_at = None
-        render.frames_encoded = render.frames_checked = 0
+        render.frames_encoded, render.checks = 0, []
         render.made_in = _new_pass(render.shot_id, render.frames)
         db.flush()
         pass_id = render.pass_id
@@ -104,14 +104,15 @@ def move(render_id: int, where: str) -> None:
         render.place = edge + (1 if where == "first" else -1)
         place, pass_id = render.place, render.pass_id
     queue.move(queue.RANGE, pass_id, place)
-    queue.move(queue.FINISH, render_id, place)
+    for task in (queue.ASSEMBLE, queue.CHECK, queue.FINISH):
+        queue.move(task, render_id, place)
 
 
 def all_renders() -> list[Render]:
     """Renders, those under way first and in the order they are worked on."""
     with session() as db:
-        everything = select(Render).options(selectinload(Render.made_in).selectinload(RenderPass.ranges))
-        found = list(db.scalars(everything.order_by(Render.id.desc())))
+        parts = selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks)
+        found = list(db.scalars(select(Render).options(*parts).order_by(Render.id.desc())))
     going = sorted((r for r in found if r.state in ACTIVE), key=lambda r: (-r.place, r.id))
     return going + [r for r in found if r.state not in ACTIVE]
 
@@ -129,9 +130,10 @@ def standing(render: Render) -> Standing:
     """Frames of the phase under way, frames a second, and seconds left."""
     made = sum(p.frames_done for p in render.ranges)
     # Encoding again and checking go over all frames once more each.
-    phases = {"running": made, "encoding": render.frames_encoded, "checking": render.frames_checked}
+    checked = sum(c.frames_done for c in render.checks)
+    phases = {"running": made, "encoding": render.frames_encoded, "checking": checked}
     rounds = 2 if delivery_of(render).form.joins else 3
-    done = made + render.frames_encoded + render.frames_checked
+    done = made + render.frames_encoded + checked
     elapsed = (now() - render.started_at).total_seconds() if render.started_at else 0.0
     rate = done / elapsed if elapsed > 0.5 else 0.0
     left = max(0, rounds * render.frames - done) / rate if rate else None

@@ -45,6 +45,18 @@ def render_range(pass_id: int, position: int) -> None:
         render_work.make_range(pass_id, position)
 
 
+@app.task(name=queue.ASSEMBLE, retry=_again)
+def assemble_render(render_id: int) -> None:
+    with _or(lambda problem: render_work.fail(render_id, problem)):
+        render_work.assemble(render_id)
+
+
+@app.task(name=queue.CHECK, retry=_again)
+def check_render(render_id: int, position: int) -> None:
+    with _or(lambda problem: render_work.fail(render_id, problem)):
+        render_work.check(render_id, position)
+
+
 @app.task(name=queue.FINISH, retry=_again)
 def finish_render(render_id: int) -> None:
     with _or(lambda problem: render_work.fail(render_id, problem)):

@@ -1,5 +1,6 @@
 """Which frames of a take each delivered frame shows."""
 
+from collections.abc import Iterable
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -39,8 +40,8 @@ class Timing(NamedTuple):
         between = float(at - first) if self.blend and first < self.length - 1 else 0.0
         return Mix(first, between)
 
-    def needed(self, numbers: range) -> list[int]:
-        """The frames of the take that a run of delivered frames is made from, in order."""
+    def needed(self, numbers: Iterable[int]) -> list[int]:
+        """The frames of the take that delivered frames are made from, in order."""
         wanted: set[int] = set()
         for mix in map(self.mix, numbers):
             wanted.update((mix.first, mix.first + 1) if mix.weight else (mix.first,))

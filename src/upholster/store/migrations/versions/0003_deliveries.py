@@ -31,6 +31,16 @@ def upgrade() -> None:
     op.create_foreign_key(
         "render_range_pass_id_fkey", "render_range", "render_pass", ["pass_id"], ["id"], ondelete="CASCADE"
     )
+    op.drop_column("render", "frames_checked")
+    op.create_table(
+        "render_check",
+        sa.Column("render_id", sa.Integer, sa.ForeignKey("render.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column("position", sa.Integer, primary_key=True),
+        sa.Column("first", sa.Integer, nullable=False),
+        sa.Column("end", sa.Integer, nullable=False),
+        sa.Column("frames_done", sa.Integer, nullable=False),
+        sa.Column("found", JSONB),
+    )
     op.create_table(
         "preset",
         sa.Column("id", sa.Integer, primary_key=True),

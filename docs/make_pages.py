@@ -1,0 +1,105 @@
+"""Writes docs/recipe.md and docs/formats.md from the code; with --check, tells whether they are current."""
+
+import sys
+from pathlib import Path
+from typing import Any
+
+from upholster.core.numbers import Keyframe
+from upholster.core.recipe import VERSION, Recipe, Sample, Settings
+from upholster.media.delivery import Delivery
+from upholster.media.formats import FORMATS, NEEDS, Format
+
+HERE = Path(__file__).parent
+
+HEAD = f"""# The recipe
+
+Every choice made for a shot, in one JSON document, version {VERSION}. Unknown fields are refused and older
+versions are migrated on reading. Pixels are pixels of the plate; frames are counted from 0 of the footage.
+This page is made from the models in `src/upholster/core/recipe.py` by `docs/make_pages.py`.
+
+A *number* is one constant, or a list of keyframes in rising order of frames: `{{"frame": 12, "value": 0.3,
+"next": "linear"}}`. `next` says how to reach the next keyframe: `hold`, `linear` or `smooth`. Before the first
+and after the last keyframe the number is constant.
+"""
+
+
+def table(model: type[Any]) -> str:
+    rows = ["| field | default | bounds | meaning |", "| --- | --- | --- | --- |"]
+    numbers = model.numbers() if issubclass(model, Settings) else {}
+    for name, field in model.model_fields.items():
+        if name == "version" or (isinstance(field.annotation, type) and issubclass(field.annotation, Settings)):
+            continue
+        bounds = numbers.get(name)
+        within = f"number, {bounds['low']:g} to {bounds['high']:g} {bounds['unit']}".strip() if bounds else ""
+        default = "required" if field.is_required() else f"`{field.default!r}`"
+        rows.append(f"| `{name}` | {default} | {within} | {field.description or ''} |")
+    return "\n".join(rows)
+
+
+def page() -> str:
+    parts = [HEAD]
+    for name, field in Recipe.model_fields.items():
+        model = field.annotation
+        if isinstance(model, type) and issubclass(model, Settings):
+            parts += [f"## `{name}`", (model.__doc__ or "").strip(), "", table(model), ""]
+    parts += ["## A sample of the screen", "", table(Sample), "", "## A keyframe", "", table(Keyframe), ""]
+    return "\n".join(parts)
+
+
+FORMATS_HEAD = """# Formats
+
+In: whatever the FFmpeg libraries in PyAV decode, animated WebP, PNG, JPEG and other stills, TIFF (8, 16 bits,
+float), OpenEXR; numbered pictures as a folder, a pattern or a zip. The matrix is the one tagged; untagged pictures
+of 720 lines or 1280 columns and more are taken as BT.709, smaller ones as BT.601, and the interface says so. Varying
+rates are brought to a constant one. Alpha in a file is kept: TIFF's ExtraSamples and OpenEXR's premultiplication are
+undone, and where a container does not say which kind it holds, Upholster looks at the soft edges and decides; what it
+decided can be changed on the Footage page.
+
+Out, by what the clip is for. All are proofed: the finished file is read back by a new process and every frame is
+compared with what was computed. This page is made from `src/upholster/media/formats.py` by `docs/make_pages.py`.
+"""
+
+FORMATS_TAIL = """## What is written
+
+Video is tagged BT.709; component video is limited range. Colour under clear pixels is the subject's own, carried
+outward, so lossy codecs have no dark edge to bleed. Smaller and larger sizes are filtered premultiplied. Beside each
+file lies a JSON sidecar: recipe, revision, delivery, SHA-256 of the source, colour tags, proof, program version.
+
+HEVC with alpha is not offered: the encoder in PyAV's libraries takes no alpha, so no round trip can prove it.
+
+## The choices of a delivery
+"""
+
+
+def formats_page() -> str:
+    parts = [FORMATS_HEAD]
+    for need, words in NEEDS.items():
+        parts += [
+            f"## For {words}",
+            "",
+            "| name | file | colour, alpha bits | kinds of alpha | a proof allows | |",
+            "| --- | --- | --- | --- | --- | --- |",
+            *(row(form) for form in FORMATS.values() if form.need == need),
+            "",
+        ]
+    return "\n".join([*parts, FORMATS_TAIL, table(Delivery), ""])
+
+
+def row(form: Format) -> str:
+    bits = f"{form.depth}, {form.alpha_depth}" if form.alpha_depth else f"{form.depth}, none"
+    kinds = ", ".join(form.alpha_kinds) or ""
+    allowed = "exact" if form.lossless else f"colour {form.mean_colour * 255:.2g}/255 on average"
+    if form.worst_alpha < 1 and not form.lossless:
+        worst, mean = form.worst_alpha * 255, form.mean_alpha * 255
+        allowed = f"alpha {worst:.2g}/255 at worst, {mean:.2g}/255 on average"
+    return f"| `{form.name}` | {form.title}, {form.suffix} | {bits} | {kinds} | {allowed} | {form.note} |"
+
+
+PAGES = {"recipe.md": page, "formats.md": formats_page}
+
+if __name__ == "__main__":
+    for name, make in PAGES.items():
+        if "--check" not in sys.argv:
+            (HERE / name).write_text(make())
+        elif (HERE / name).read_text() != make():
+            sys.exit(f"docs/{name} is out of date: run docs/make_pages.py.")
