@@ -147,9 +147,17 @@ def key(
         return Keyed(plate, alpha, pulled)
     tint = colour.at(frame)
     rgb = memo(
-        (*base, "colour", *tint.values(), colour.keep_luma),
+        (*base, "colour", *tint.values(), colour.keep_luma, colour.keep_own),
         lambda: edge_colour(
-            plate, detailed, screen.kind, ground, subject, known.primary, keep_luma=colour.keep_luma, **tint
+            plate,
+            detailed,
+            screen.kind,
+            ground,
+            subject,
+            known.primary,
+            keep_luma=colour.keep_luma,
+            keep_own=colour.keep_own,
+            **tint,
         ),
     )
     return Keyed(rgb, alpha, pulled)

@@ -158,6 +158,9 @@ class EdgeColour(Settings):
         "of the other two.",
     )
     desaturate: Number = number(0.0, 0.0, 1.0, step=0.01, doc="Take the colour out of what is left of the rim.")
+    keep_own: bool = Field(
+        default=True, description="Leave the subject's own colours near the screen's: green cloth stays green."
+    )
     keep_luma: bool = Field(default=True, description="Give despilled pixels their brightness back.")
     paused: bool = Field(default=False, description="Leave the plate's colours as they are.")
 

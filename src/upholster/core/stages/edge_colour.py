@@ -13,6 +13,8 @@ Plane = NDArray[np.float32]
 #: Coverage from which a pixel tells its own colour; below it the division is mostly grain.
 _TELLS = 0.25
 _GLOW_TELLS = 0.06
+#: Share of the screen's excess that its light may add to a subject, and from which a colour is the subject's own.
+_SPILL, _OWN = 0.2, 0.4
 
 
 def edge_colour(
@@ -28,6 +30,7 @@ def edge_colour(
     balance: float,
     desaturate: float,
     keep_luma: bool,
+    keep_own: bool = True,
 ) -> Plane:
     """Straight foreground colour of every pixel.
 
@@ -48,7 +51,8 @@ def edge_colour(
     -----
     Solves ``C = a F + (1 - a) B`` for F (Smith and Blinn 1996, equation 1). Spill: the screen's
     primary is limited to a blend of the other two; with `keep_luma` the light taken out is
-    given back in equal parts to all three primaries. `desaturate` takes colour from pixels by as
+    given back in equal parts to all three primaries. With `keep_own`, what the subject nearby has of the
+    primary beyond what light from a screen could add to it counts as its own and stays. `desaturate` takes colour from pixels by as
     much as they are not covered.
     """
     height = cover.shape[0]
@@ -68,6 +72,7 @@ def edge_colour(
         f(unmix),
         f(spill if kind == "screen" else 0),
         f(balance),
+        f(keep_own),
         f(give_back),
         out,
     )
@@ -78,35 +83,60 @@ def edge_colour(
 
 
 @compiled
-def _unmix(plate, cover, screen, subject, primary, lean_rate, unmix, spill, balance, give_back, out, first, end):
-    back = np.empty(out.shape[-1], np.float32)
-    near = np.empty(out.shape[-1], np.float32)
-    inverse, lean = np.empty_like(back), np.empty_like(back)
+def _unmix(plate, cover, screen, subject, primary, lean_rate, unmix, spill, balance, keep, give_back, out, first, end):
+    width = out.shape[-1]
+    back, near = np.empty((3, width), np.float32), np.empty((3, width), np.float32)
+    inverse, lean = np.empty(width, np.float32), np.empty(width, np.float32)
     one, zero = np.float32(1), np.float32(0)
     for j in range(first, end):
-        for i in range(cover.shape[1]):
+        for i in range(width):
             inverse[i] = one / max(cover[j, i], np.float32(0.004))
             lean[i] = max(zero, one - cover[j, i] * lean_rate)
         for c in range(3):
-            read_row(screen, c, j, back)
-            read_row(subject, c, j, near)
-            for i in range(cover.shape[1]):
+            read_row(screen, c, j, back[c])
+            read_row(subject, c, j, near[c])
+            ground, own_near = back[c], near[c]
+            for i in range(width):
                 seen = plate[c, j, i]
-                own = (seen - (one - cover[j, i]) * back[i]) * inverse[i]
+                own = (seen - (one - cover[j, i]) * ground[i]) * inverse[i]
                 own = min(max(own, zero), one)
-                own += (near[i] - own) * lean[i]
+                own += (own_near[i] - own) * lean[i]
                 out[c, j, i] = min(max(seen + (own - seen) * unmix, zero), one)
         if spill > zero:
-            _despill(out[primary, j], out[(primary + 1) % 3, j], out[(primary + 2) % 3, j], spill, balance, give_back)
+            x, y = (primary + 1) % 3, (primary + 2) % 3
+            if keep > zero:
+                _excess(near[primary], near[x], near[y], balance, near[primary])
+                _excess(back[primary], back[x], back[y], balance, back[primary])
+                _of_its_own(near[primary], back[primary], keep)
+            else:
+                near[primary, :] = zero
+            _despill(out[primary, j], out[x, j], out[y, j], near[primary], spill, balance, give_back)
 
 
 @inlined
-def _despill(main, other, third, spill, balance, give_back):
+def _excess(main, other, third, balance, out):
+    """How far the primary goes beyond the blend of the other two."""
+    for i in range(main.shape[0]):
+        small, large = min(other[i], third[i]), max(other[i], third[i])
+        out[i] = max(main[i] - small - (large - small) * balance, np.float32(0))
+
+
+@inlined
+def _of_its_own(near, whole, keep):
+    """Turns the excess of the subject's colour nearby into the part of it that is the subject's own."""
+    low, rate = np.float32(_SPILL), np.float32(1 / (_OWN - _SPILL))
+    for i in range(near.shape[0]):
+        t = min(max((near[i] / max(whole[i], np.float32(0.02)) - low) * rate, np.float32(0)), np.float32(1))
+        near[i] *= t * t * (np.float32(3) - np.float32(2) * t) * keep
+
+
+@inlined
+def _despill(main, other, third, allowed, spill, balance, give_back):
     one, zero = np.float32(1), np.float32(0)
     for i in range(main.shape[0]):
         p, x, y = main[i], other[i], third[i]
         small, large = min(x, y), max(x, y)
-        excess = max(p - small - (large - small) * balance, zero) * spill
+        excess = max(p - small - (large - small) * balance - allowed[i], zero) * spill
         back = excess * give_back
         main[i] = p - excess + back
         other[i] = min(x + back, one)

@@ -73,7 +73,7 @@ export class Deliver {
     const only = form.kinds.length === 1 ? ` ${form.title} has no other kind.` : "";
     const alpha = form.kinds.length ? ` ${this.choices.alphaWords[delivery.alpha]}${only}` : "";
     $("deliver-note").textContent = form.note + alpha;
-    $("render").disabled = false;
+    $("render").disabled = Boolean(this.sending);
     this.#showAlso();
     if (form.takes.includes("colour")) this.#lookAtFlat();
   }
@@ -164,6 +164,7 @@ export class Deliver {
   }
 
   async #render() {
+    this.sending = true;
     $("render").disabled = true;
     try {
       const revision = await this.bench.saved();
@@ -175,6 +176,7 @@ export class Deliver {
     } catch (error) {
       say(error.message);
     }
+    this.sending = false;
     $("render").disabled = false;
   }
 
