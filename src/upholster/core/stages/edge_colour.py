@@ -51,9 +51,9 @@ def edge_colour(
     -----
     Solves ``C = a F + (1 - a) B`` for F (Smith and Blinn 1996, equation 1). Spill: the screen's
     primary is limited to a blend of the other two; with `keep_luma` the light taken out is
-    given back in equal parts to all three primaries. With `keep_own`, what the subject nearby has of the
-    primary beyond what light from a screen could add to it counts as its own and stays. `desaturate` takes colour from pixels by as
-    much as they are not covered.
+    given back in equal parts to all three primaries. With `keep_own`, what the subject nearby has of
+    the primary beyond what light from a screen could add to it counts as its own and stays.
+    `desaturate` takes colour from pixels by as much as they are not covered.
     """
     height = cover.shape[0]
     out = np.empty_like(plate)
