@@ -121,6 +121,45 @@ def test_a_source_that_vanished_is_one_sentence_with_a_retry(house: House, shot_
     wait_for(lambda: state(render_id) == "done")
 
 
+def test_a_full_disk_is_one_sentence_and_leaves_nothing(house: House, shot_id: int) -> None:
+    """/dev/full (Linux) stands for a disk without room where the first part would grow."""
+    (before,) = order(shot_id, "prores4444")
+    (render_id,) = order(shot_id, "rle-mov")
+    folder = places.render_folder(render_id)
+    folder.mkdir(parents=True)
+    for position in range(5):
+        (folder / f"part-{position:05d}.mov.part").symlink_to("/dev/full")
+    wait_for(lambda: state(render_id) == "failed", 90)
+    row = next(r for r in renders.all_renders() if r.id == render_id)
+    assert row.problem == "The disk is full. Free some room and render again."
+    assert not listed(render_id)
+    wait_for(lambda: not folder.exists(), 10)
+    renders.retry(render_id)
+    wait_for(lambda: state(render_id) == state(before) == "done", 120)
+
+
+def test_a_frame_that_cannot_be_decoded_is_one_sentence(house: House, shot_id: int) -> None:
+    footage = shots.open_shot(shot_id).footage
+    file = places.footage_folder(footage.sha256) / footage.files[0]
+    whole = file.read_bytes()
+    try:
+        # The index of an MP4 lies at its end: the frames named there are gone.
+        file.write_bytes(
+            whole[: len(whole) // 3]
+            + bytes(len(whole) // 2)
+            + whole[-(len(whole) - len(whole) // 3 - len(whole) // 2) :]
+        )
+        (render_id,) = order(shot_id, "ffv1")
+        wait_for(lambda: state(render_id) not in ACTIVE, 90)
+        row = next(r for r in renders.all_renders() if r.id == render_id)
+        assert row.state == "failed" and row.problem.endswith(".") and "Traceback" not in row.problem
+        assert not listed(render_id)
+    finally:
+        file.write_bytes(whole)
+    renders.retry(render_id)
+    wait_for(lambda: state(render_id) == "done", 90)
+
+
 def test_names_never_collide(house: House, shot_id: int) -> None:
     (first,) = order(shot_id, "png8", name="candle")
     with pytest.raises(Refused, match="candle already. Use candle_v001"):

@@ -1,0 +1,156 @@
+"""Delivered files opened by readers that had no part in writing them; each rule's source is named beside its test."""
+
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+import pytest
+import tifffile
+from PIL import Image, ImageSequence
+
+from deliveries import deliver
+from plates import SKIN, Plane, flat, shot
+from upholster.core.colour import decode_srgb
+from upholster.media.encoder.pair import pair_files
+
+ALPHA = [shot(frame=n, soft=1.5)[1] for n in range(3)]
+FRAMES = [(flat(SKIN), alpha) for alpha in ALPHA]
+LOUD = (0.95, 0.05, 0.9)
+
+
+def codes(plane: Plane, top: int = 255) -> np.ndarray:
+    return np.rint(plane * top).astype(int)
+
+
+@pytest.mark.parametrize(("kind", "value"), [("straight", 2), ("premultiplied", 1)])
+def test_tiff_says_which_alpha_it_holds(tmp_path: Path, kind: str, value: int) -> None:
+    """TIFF 6.0, page 31: ExtraSamples 1 is associated alpha, 2 unassociated; read by tifffile and by Pillow."""
+    path = deliver(FRAMES, tmp_path, "tiff16", alpha=kind).files[1]
+    with tifffile.TiffFile(path) as file:
+        page = file.pages[0]
+        assert page.tags["ExtraSamples"].value in (value, (value,))
+        assert page.tags["PhotometricInterpretation"].value == 2
+        pixels = page.asarray()
+    assert np.abs(pixels[..., 3].astype(int) - codes(ALPHA[1], 65535)).max() <= 1
+    colour = flat(SKIN) * (ALPHA[1] if kind == "premultiplied" else 1)
+    assert np.abs(pixels[..., :3].transpose(2, 0, 1).astype(int) - codes(colour, 65535)).max() <= 1
+    with Image.open(path) as other:
+        assert other.size == (320, 180) and other.tag_v2[338] == (value,)  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize(("name", "dtype"), [("exr-half", np.float16), ("exr-float", np.float32)])
+def test_openexr_is_written_premultiplied_and_linear(tmp_path: Path, name: str, dtype: type) -> None:
+    """ "Technical Introduction to OpenEXR": colour is scene-linear and premultiplied by alpha."""
+    path = deliver(FRAMES, tmp_path, name).files[2]
+    with OpenEXR.File(str(path), separate_channels=True) as file:
+        channels = {n: c.pixels for n, c in file.channels().items()}
+        assert file.header()["compression"] == OpenEXR.ZIP_COMPRESSION
+    assert set(channels) == set("RGBA") and channels["A"].dtype == dtype
+    light = decode_srgb(flat(SKIN)) * ALPHA[2]
+    assert np.abs(np.stack([channels[c] for c in "RGB"]) - light).max() < 1e-3
+    assert np.abs(channels["A"] - ALPHA[2]).max() < 1e-3
+
+
+@pytest.mark.parametrize(("name", "top"), [("png8", 255), ("png16", 65535)])
+def test_png_holds_every_code_value(tmp_path: Path, name: str, top: int) -> None:
+    """W3C PNG third edition, 13.16: alpha is unassociated. 8 bits read by Pillow, 16 by Debian's FFmpeg."""
+    path = deliver(FRAMES, tmp_path, name).files[0]
+    if top == 255:
+        found = np.asarray(Image.open(path)).astype(int)
+    else:
+        asked = ["ffmpeg", "-v", "error", "-i", str(path), "-pix_fmt", "rgba64le", "-f", "rawvideo", "-"]
+        raw = subprocess.run(asked, capture_output=True, check=True).stdout
+        found = np.frombuffer(raw, "<u2").reshape(180, 320, 4).astype(int)
+    assert np.abs(found[..., 3] - codes(ALPHA[0], top)).max() <= 1
+    assert np.abs(found[..., :3].transpose(2, 0, 1) - codes(flat(SKIN), top)).max() <= 1
+
+
+@pytest.mark.parametrize("name", ["apng", "webp"])
+def test_animated_pictures_are_read_by_pillow(tmp_path: Path, name: str) -> None:
+    """PNG third edition, 4.9 (APNG: acTL, num_plays) and RFC 9649, 2.7 (ANIM): frames, loops, alpha."""
+    path = deliver(FRAMES, tmp_path, name, loop=4).files[0]
+    with Image.open(path) as film:
+        assert film.n_frames == 3 and film.info["loop"] == 4
+        for picture, alpha in zip(ImageSequence.Iterator(film), ALPHA, strict=True):
+            found = np.asarray(picture.convert("RGBA")).astype(int)
+            assert np.abs(found[..., 3] - codes(alpha)).max() <= 1
+            off = np.abs(found[..., :3].transpose(2, 0, 1) - codes(flat(SKIN)))[:, alpha > 0.5]
+            assert off.max() <= (0 if name == "apng" else 12)
+
+
+@pytest.mark.parametrize(("loop", "said"), [(0, 0), (1, None), (5, 4)])
+def test_gif_transparency_and_repeats(tmp_path: Path, loop: int, said: int | None) -> None:
+    """GIF89a, section 23 (one transparent index, no half tones) and appendix "Netscape 2.0" as browsers read it:
+    nought is for ever, otherwise the number of repeats after the first."""
+    path = deliver(FRAMES, tmp_path, "gif", loop=loop, blend_with="#ffffff").files[0]
+    assert path.read_bytes()[:6] == b"GIF89a"
+    with Image.open(path) as film:
+        assert film.info.get("loop") == said and film.n_frames == 3
+        for picture, alpha in zip(ImageSequence.Iterator(film), ALPHA, strict=True):
+            found = np.asarray(picture.convert("RGBA"))
+            assert np.array_equal(found[..., 3] > 0, alpha >= 0.5) and set(np.unique(found[..., 3])) == {0, 255}
+
+
+@pytest.mark.parametrize("name", ["png-mov", "rle-mov", "avi", "ffv1", "ffv1-16", "cineform", "prores4444-a8"])
+def test_movies_are_read_by_debians_ffmpeg(tmp_path: Path, name: str) -> None:
+    """Not the library that wrote them: alpha and colour as Debian's own build of FFmpeg decodes them."""
+    path = deliver(FRAMES, tmp_path, name).files[0]
+    asked = ["ffmpeg", "-v", "error", "-i", str(path), "-pix_fmt", "rgba", "-f", "rawvideo", "-"]
+    raw = subprocess.run(asked, capture_output=True, check=True).stdout
+    found = np.frombuffer(raw, np.uint8).reshape(3, 180, 320, 4).astype(int)
+    exact = name in ("png-mov", "rle-mov", "avi", "ffv1")
+    for picture, alpha in zip(found, ALPHA, strict=True):
+        assert np.abs(picture[..., 3] - codes(alpha)).max() <= (0 if exact else 4)
+        off = np.abs(picture[..., :3].transpose(2, 0, 1) - codes(flat(SKIN)))[:, alpha > 0.5]
+        assert off.max() <= (0 if exact else 5)
+
+
+def test_fill_and_matte_lie_over_each_other(tmp_path: Path) -> None:
+    """Porter and Duff 1984: fill times matte over a ground is the subject over it; both read by Debian's FFmpeg."""
+    made = deliver(FRAMES, tmp_path, "pair-prores")
+    pictures = []
+    for path in pair_files(tmp_path / "pair", made.planned.form):
+        asked = ["ffmpeg", "-v", "error", "-i", str(path), "-pix_fmt", "rgb48le", "-f", "rawvideo", "-"]
+        raw = subprocess.run(asked, capture_output=True, check=True).stdout
+        pictures.append(np.frombuffer(raw, "<u2").reshape(3, 180, 320, 3).transpose(0, 3, 1, 2) / 65535)
+    fill, matte = pictures
+    loud = flat(LOUD)
+    for k, alpha in enumerate(ALPHA):
+        laid = fill[k] * matte[k] + loud * (1 - matte[k])
+        assert np.abs(laid - (flat(SKIN) * alpha + loud * (1 - alpha))).max() < 0.02
+
+
+def test_a_flat_colour_is_flat_and_keys_out_with_the_filters_of_ffmpeg(tmp_path: Path) -> None:
+    """A plain key at the other end: FFmpeg's `chromakey` filter, Debian's build, gets the matte back."""
+    path = deliver(FRAMES, tmp_path, "flat-h264", colour="#1ab833").files[0]
+    keyed = "format=yuva420p,chromakey=0x1ab833:0.08:0.12,alphaextract"
+    asked = ["ffmpeg", "-v", "error", "-i", str(path), "-vf", keyed, "-pix_fmt", "gray", "-f", "rawvideo", "-"]
+    raw = subprocess.run(asked, capture_output=True, check=True).stdout
+    found = np.frombuffer(raw, np.uint8).reshape(3, 180, 320) / 255
+    for picture, alpha in zip(found, ALPHA, strict=True):
+        assert picture[alpha == 0].max() < 0.02 and picture[alpha == 1].min() > 0.98
+        assert np.abs(picture - alpha).mean() < 0.02
+
+
+@pytest.mark.parametrize("name", ["prores4444", "png-mov", "avi", "vp9", "webp", "apng"])
+def test_a_file_brought_back_over_a_loud_colour_has_no_box_and_no_rim(tmp_path: Path, name: str) -> None:
+    """Common practice, no source. Straight and premultiplied files alike, once they are taken for what they are."""
+    from upholster.media.decoder.reader import Reader, probe
+    from upholster.studio.inspect import interpretation
+    from upholster.studio.keying import Footage
+
+    made = deliver(FRAMES, tmp_path / "s", name)
+    kinds = [made]
+    if "premultiplied" in made.planned.form.alpha_kinds:
+        kinds.append(deliver(FRAMES, tmp_path / "p", name, alpha="premultiplied"))
+    loud = flat(LOUD)
+    for one in kinds:
+        facts = interpretation(Footage(tuple(one.files), probe(one.files)))
+        assert facts.alpha_kind == one.planned.delivery.alpha
+        with Reader(one.files, facts) as reader:
+            back = reader.frame(1)
+        assert back.alpha is not None
+        seen = back.rgb * back.alpha + loud * (1 - back.alpha)
+        assert np.abs(seen - loud)[:, ALPHA[1] < 0.002].max() < 0.02
+        assert np.abs(seen - (flat(SKIN) * ALPHA[1] + loud * (1 - ALPHA[1]))).mean() < 0.004
