@@ -28,6 +28,7 @@ from upholster.core.recipe import Edge, EdgeColour, Recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.survey import survey
+from upholster.core.stages.along import smooth_along
 from upholster.core.stages.edge import edge
 from upholster.core.stages.edge_colour import edge_colour
 from upholster.core.stages.holes import close_holes
@@ -105,6 +106,7 @@ def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[
         "pull": lambda: pull(plate, "screen", ground, subject),
         "clear and solid": lambda: levels(pulled, clear=0.03, solid=0.97),
         "close holes, 8 px": lambda: close_holes(cover, size=8),
+        "edge along its course": lambda: smooth_along(cover, amount=1),
         "edge by 0.6 px": lambda: edge(cover, shift=0.6, soften=0),
         "edge softened, 2 px": lambda: edge(cover, shift=0, soften=2),
         "edge colour": lambda: edge_colour(plate, cover, "screen", ground, subject, 1, keep_luma=True, **tint),

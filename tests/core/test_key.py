@@ -183,7 +183,7 @@ def test_a_change_of_edge_does_not_pull_the_key_again() -> None:
 def test_pausing_a_line_takes_its_effect_away() -> None:
     plate, _ = shot()
     recipe = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(clear=0.3, paused=True))
-    plain = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(close=0))
+    plain = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(close=0, along=0))
     screen = known_screen(GREEN)
     assert np.array_equal(key(plate, recipe, 0, screen).alpha, key(plate, plain, 0, screen).alpha)
     stopped = Recipe(screen=Screen(kind="screen", colour=GREEN, paused=True))

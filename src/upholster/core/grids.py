@@ -50,7 +50,9 @@ def read_row(grid, channel, j, out):
 
 def area(picture: Plane, width: int, height: int) -> Plane:
     """Planar ``(n, h, w)`` picture averaged down to ``(n, height, width)``."""
-    if picture.shape[1] % height or picture.shape[2] % width:
+    blocks = picture.shape[1] % height == 0 and picture.shape[2] % width == 0
+    # OpenCV halves faster, but takes twice as long for larger blocks.
+    if not blocks or picture[0].size <= 4 * height * width:
         return _each(picture, width, height, cv2.INTER_AREA)
     out = np.empty((picture.shape[0], height, width), np.float32)
     over_rows(_mean_of_blocks, height, picture, picture.shape[1] // height, picture.shape[2] // width, out)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from upholster.core.grids import lay
 from upholster.core.recipe import Recipe, Screen
 from upholster.core.screen.clean_plate import ScreenKnowledge
+from upholster.core.stages.along import smooth_along
 from upholster.core.stages.edge import edge
 from upholster.core.stages.edge_colour import edge_colour
 from upholster.core.stages.holes import close_holes
@@ -39,7 +40,10 @@ class Keyed(NamedTuple):
 
 
 #: What a paused matte does to the coverage.
-NOTHING = {"steady": 0.0, "see_through": 0.0, "clear": 0.0, "solid": 1.0, "close": 0.0, "specks": 0.0, "opacity": 0.0}
+NOTHING = {
+    "steady": 0.0, "along": 0.0, "see_through": 0.0, "clear": 0.0, "solid": 1.0, "close": 0.0, "specks": 0.0,
+    "opacity": 0.0,
+}  # fmt: skip
 
 
 def wants_around(recipe: Recipe, frame: int) -> bool:
@@ -102,8 +106,8 @@ def key(
         return Keyed(plate, solid, solid)
     chosen = dict(NOTHING) if recipe.matte.paused else recipe.matte.at(frame)
     glow = screen.kind in ("dark", "light")
-    # Thin glow has no holes to close; what is solid before a screen has no veil to thicken.
-    chosen |= {"close": 0.0, "see_through": 0.0} if glow else {"opacity": 0.0}
+    # Thin glow has no holes to close and no edge with a course; what is solid has no veil to thicken.
+    chosen |= {"close": 0.0, "see_through": 0.0, "along": 0.0} if glow else {"opacity": 0.0}
 
     base: tuple[Hashable, ...] = ("screen", screen, chosen["steady"])
     plate, cells = memo("sane", lambda: _sane(plate))
@@ -116,6 +120,9 @@ def key(
     ground = memo((*base, "ground"), lambda: lay(known.plate, *size))
     subject = memo((*base, "subject"), lambda: lay(subject_colours(cells, screen.kind, known), *size))
     pulled = memo(base, lambda: pull(plate, screen.kind, ground, subject))
+    if chosen["along"] > 0:
+        base, rough = (*base, chosen["along"]), pulled
+        pulled = memo(base, lambda: smooth_along(rough, amount=chosen["along"]))
 
     def covered() -> Plane:
         kept = narrow(pulled, plate, mean_colour(screen), **recipe.narrow.at(frame))

@@ -122,6 +122,7 @@ class Matte(Settings):
     """What counts as clear and what as solid."""
 
     steady: Number = number(0.0, 0.0, 1.0, step=0.05, doc="Calm the grain with the frames before and after.")
+    along: Number = number(1.0, 0.0, 1.0, step=0.05, doc="Calm edges along their own course.")
     see_through: Number = number(
         0.0, 0.0, 1.0, step=0.01, doc="Glass and gauze: towards the least coverage that explains the colour."
     )

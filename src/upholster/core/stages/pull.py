@@ -20,6 +20,10 @@ SUBJECT_GRID = 320
 _NEARBY = 9
 #: The part of a subject, in cells, that must be free of the screen for its middle to be sure.
 _AROUND = np.ones((3, 3), np.uint8)
+#: Weight of a sure cell that has one beside it which is not.
+_RIM = 0.05
+#: Cells up to which the nearest sure cells alone say a colour, and from which they say nothing.
+_BESIDE, _FAR = 3.0, 6.0
 #: Difference between neighbouring cells, in the key's metric, below which a surface is even.
 _LEVEL = 0.03
 #: Share of the screen's colour that an even surface must lack, and of its colour over brightness.
@@ -91,7 +95,32 @@ def subject_colours(cells: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     sure = _surely_subject(cells, screen, kind, known)
     if not sure.any():
         return (np.float32(1) - screen).astype(np.float32)
-    return spread(cells, sure)
+    return _carried_outward(cells, sure)
+
+
+def _carried_outward(cells: Plane, sure: Plane) -> Plane:
+    """Colours of sure cells over the whole grid.
+
+    Beside the subject an edge has the colour of the sure cells nearest to it. Further out go strands
+    and blurred limbs, which come from anywhere around: there the mean of all counts.
+    """
+    # Next to a cell that is not sure, one may still hold a sliver of the screen.
+    weight = (sure * (_RIM + (1 - _RIM) * cv2.erode(sure, _AROUND))).astype(np.float32)
+    around = spread(cells, weight)
+    inner = (weight > np.float32(0.9)).astype(np.uint8)
+    if not inner.any():
+        return around
+    held = weight * inner
+    mass = cv2.blur(held, (5, 5), borderType=cv2.BORDER_REPLICATE)
+    mean = np.stack([cv2.blur(c * held, (5, 5), borderType=cv2.BORDER_REPLICATE) for c in cells])
+    distance, labels = cv2.distanceTransformWithLabels(1 - inner, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    places = np.zeros(int(labels.max()) + 1, np.int64)
+    inside = np.flatnonzero(inner)
+    places[labels.ravel()[inside]] = inside
+    nearest = np.take((mean / np.maximum(mass, np.float32(1e-6))).reshape(3, -1), places[labels], axis=1)
+    beside = nearest + (cells - nearest) * weight
+    share = np.clip((np.float32(_FAR) - distance) / np.float32(_FAR - _BESIDE), 0, 1)
+    return around + (beside - around) * share
 
 
 def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:

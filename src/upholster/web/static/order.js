@@ -9,7 +9,7 @@ const KINDS = {
 };
 
 /** Numbers shown as percents. */
-const SHARES = new Set(["edge_colour.unmix", "edge_colour.spill", "edge_colour.desaturate", "matte.opacity", "matte.steady", "matte.see_through", "edge.recover"]);
+const SHARES = new Set(["edge_colour.unmix", "edge_colour.spill", "edge_colour.desaturate", "matte.opacity", "matte.steady", "matte.see_through", "edge.recover", "matte.along"]);
 
 /** The instruments, by the line they unfold with. */
 const INSTRUMENTS = { matte: "histogram", edge: "profile", edge_colour: "chroma" };
@@ -78,7 +78,7 @@ export class Order {
     const kind = recipe.screen.kind;
     document.getElementById("edge-way").textContent = recipe.edge.shift < 0 ? "in" : "out";
     document.getElementById("opacity").hidden = kind !== "dark" && kind !== "light";
-    for (const id of ["close", "see-through"]) document.getElementById(id).hidden = kind === "dark" || kind === "light";
+    for (const id of ["close", "see-through", "along"]) document.getElementById(id).hidden = kind === "dark" || kind === "light";
     document.getElementById("spill").hidden = kind !== "screen";
     for (const line of document.querySelectorAll(".line[data-stage]")) {
       const { stage } = line.dataset;
