@@ -27,7 +27,7 @@ def smooth_along(matte: Plane, *, amount: float) -> Plane:
     if amount <= 0 or min(height, width) < 10:
         return matte
     half = area(matte[None, : height // 2 * 2, : width // 2 * 2], width // 2, height // 2)[0]
-    tensor = np.zeros((3, *half.shape), np.float32)
+    tensor = np.empty((3, *half.shape), np.float32)
     over_rows(_slopes, half.shape[0], half, tensor)
     out = matte.copy()
     over_rows(_average, half.shape[0], matte, tensor, np.float32(amount), out)
@@ -41,6 +41,7 @@ def _slopes(matte, tensor, first, end):
     a, b = np.float32(3 / 64), np.float32(10 / 64)
     for j in range(first, end):
         above, row, below = matte[max(j - 1, 0)], matte[j], matte[min(j + 1, height - 1)]
+        tensor[:, j, 0] = tensor[:, j, width - 1] = np.float32(0)
         for i in range(1, width - 1):
             x = a * (above[i + 1] - above[i - 1] + below[i + 1] - below[i - 1]) + b * (row[i + 1] - row[i - 1])
             y = a * (below[i - 1] - above[i - 1] + below[i + 1] - above[i + 1]) + b * (below[i] - above[i])

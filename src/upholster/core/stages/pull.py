@@ -128,7 +128,7 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
     away = np.sqrt(_squared(to_metric(cells) - to_metric(screen)))
     # A veil is far from nothing, but not as far as what is solid; a half-covered cell lies between
     # the screen and a cell nearby that is all subject.
-    least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away, 0.995)))
+    least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away[::2, ::2], 0.995)))
     peak = np.maximum(cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8)), np.float32(least))
     sure = np.clip((away / peak - np.float32(0.9)) * 15, 0, 1) * np.clip(away / np.float32(least) - 1, 0, 1)
     if kind == "screen":
