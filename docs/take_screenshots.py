@@ -55,6 +55,30 @@ def bench_split(page: Page) -> None:
     drawn(page)
 
 
+def bench_edge(page: Page) -> None:
+    bench(page)
+    page.locator("#grounds [data-colour='#ffffff']").click()
+    page.get_by_title("Edge (4)").click()
+    page.mouse.move(805, 240)
+    for _ in range(9):
+        page.mouse.wheel(0, -240)
+        page.wait_for_timeout(60)
+    drawn(page)
+    page.wait_for_timeout(1500)
+
+
+def bench_deliver(page: Page) -> None:
+    bench(page)
+    page.get_by_title("Deliver (6)").click()
+    page.get_by_label("What it is for").select_option("recover")
+    for _ in range(200):
+        if page.locator("#quote").inner_text().startswith("About"):
+            break
+        page.wait_for_timeout(100)
+    page.locator(".order").evaluate("e => e.scrollTo(0, e.scrollHeight)")
+    page.wait_for_timeout(300)
+
+
 def bench_dark(page: Page) -> None:
     open_bench(page, "sparks")
     page.get_by_label("Frame number").fill("30")
@@ -79,7 +103,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench": bench,
     "bench-matte": bench_matte,
     "bench-split": bench_split,
+    "bench-edge": bench_edge,
     "bench-dark": bench_dark,
+    "bench-deliver": bench_deliver,
     "renders": renders,
     "stockroom": stockroom,
 }

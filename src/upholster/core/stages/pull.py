@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.grids import Laid, area, lay, read_row, resize, spread
-from upholster.core.kernels import compiled, over_rows
+from upholster.core.kernels import compiled, inlined, over_rows
 from upholster.core.recipe import Kind
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC, to_metric
@@ -24,6 +24,10 @@ _AROUND = np.ones((3, 3), np.uint8)
 _RIM = 0.05
 #: Cells up to which the nearest sure cells alone say a colour, and from which they say nothing.
 _BESIDE, _FAR = 3.0, 6.0
+#: Coverage from which a subject may be shaded instead of half covered, and from which it surely may.
+_MOSTLY, _SOLIDLY = 0.4, 0.8
+#: How much a shade of one counts against what is seen, and the pixels of a row looked at together.
+_SHADE, _RUN = 0.03, 32
 #: Difference between neighbouring cells, in the key's metric, below which a surface is even.
 _LEVEL = 0.03
 #: Share of the screen's colour that an even surface must lack, and of its colour over brightness.
@@ -109,7 +113,7 @@ def _carried_outward(cells: Plane, sure: Plane) -> Plane:
     around = spread(cells, weight)
     inner = (weight > np.float32(0.9)).astype(np.uint8)
     if not inner.any():
-        return around
+        return around + (cells - around) * sure
     held = weight * inner
     mass = cv2.blur(held, (5, 5), borderType=cv2.BORDER_REPLICATE)
     mean = np.stack([cv2.blur(c * held, (5, 5), borderType=cv2.BORDER_REPLICATE) for c in cells])
@@ -118,9 +122,9 @@ def _carried_outward(cells: Plane, sure: Plane) -> Plane:
     inside = np.flatnonzero(inner)
     places[labels.ravel()[inside]] = inside
     nearest = np.take((mean / np.maximum(mass, np.float32(1e-6))).reshape(3, -1), places[labels], axis=1)
-    beside = nearest + (cells - nearest) * weight
     share = np.clip((np.float32(_FAR) - distance) / np.float32(_FAR - _BESIDE), 0, 1)
-    return around + (beside - around) * share
+    carried = around + (nearest - around) * share
+    return carried + (cells - carried) * sure
 
 
 def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
@@ -217,11 +221,13 @@ def _least(plate, screen, out, first, end):
 
 @compiled
 def _projection(plate, screen, subject, metric, out, first, end):
-    """alpha = <C - B, F - B> / <F - B, F - B>, local B and F, in the key's metric, within 0..1."""
-    br = np.empty(out.shape[-1], np.float32)
-    bg, bb = np.empty_like(br), np.empty_like(br)
-    fr = np.empty(out.shape[-1], np.float32)
-    fg, fb = np.empty_like(br), np.empty_like(br)
+    """alpha = <C - B, F - B> / <F - B, F - B>, local B and F, in the key's metric, within 0..1.
+
+    Where that is mostly solid, `_shaded` has a second look.
+    """
+    width = out.shape[-1]
+    br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    fr, fg, fb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     m = metric
     for j in range(first, end):
         read_row(screen, 0, j, br)
@@ -230,7 +236,7 @@ def _projection(plate, screen, subject, metric, out, first, end):
         read_row(subject, 0, j, fr)
         read_row(subject, 1, j, fg)
         read_row(subject, 2, j, fb)
-        for i in range(out.shape[1]):
+        for i in range(width):
             dr, dg, db = fr[i] - br[i], fg[i] - bg[i], fb[i] - bb[i]
             vr = m[0, 0] * dr + m[0, 1] * dg + m[0, 2] * db
             vg = m[1, 0] * dr + m[1, 1] * dg + m[1, 2] * db
@@ -238,3 +244,39 @@ def _projection(plate, screen, subject, metric, out, first, end):
             length = max(vr * dr + vg * dg + vb * db, np.float32(1e-4))
             along = (plate[0, j, i] - br[i]) * vr + (plate[1, j, i] - bg[i]) * vg + (plate[2, j, i] - bb[i]) * vb
             out[j, i] = min(max(along / length, np.float32(0)), np.float32(1))
+        for left in range(0, width, _RUN):
+            right = min(left + _RUN, width)
+            unsure = False
+            for i in range(left, right):
+                unsure |= (out[j, i] > np.float32(_MOSTLY)) & (out[j, i] < np.float32(0.99))
+            if unsure:
+                _shaded(plate, j, left, right, br, bg, bb, fr, fg, fb, m, out)
+
+
+@inlined
+def _shaded(plate, j, left, right, br, bg, bb, fr, fg, fb, m, out):
+    """Raises coverage where the subject's colour at another brightness explains a pixel better.
+
+    With p = s a and q = 1 - a for a subject shaded by s, the least squares of ``C = p F + q B`` and of
+    s = 1, which counts for `_SHADE` of the distance between F and B.
+    """
+    one, zero = np.float32(1), np.float32(0)
+    rate = np.float32(1 / (_SOLIDLY - _MOSTLY))
+    for i in range(left, right):
+        r, g, b = plate[0, j, i], plate[1, j, i], plate[2, j, i]
+        sr = m[0, 0] * fr[i] + m[0, 1] * fg[i] + m[0, 2] * fb[i]
+        sg = m[1, 0] * fr[i] + m[1, 1] * fg[i] + m[1, 2] * fb[i]
+        sb = m[2, 0] * fr[i] + m[2, 1] * fg[i] + m[2, 2] * fb[i]
+        gr = m[0, 0] * br[i] + m[0, 1] * bg[i] + m[0, 2] * bb[i]
+        gg = m[1, 0] * br[i] + m[1, 1] * bg[i] + m[1, 2] * bb[i]
+        gb = m[2, 0] * br[i] + m[2, 1] * bg[i] + m[2, 2] * bb[i]
+        ff = sr * fr[i] + sg * fg[i] + sb * fb[i]
+        fg_ = sr * br[i] + sg * bg[i] + sb * bb[i]
+        gg_ = gr * br[i] + gg * bg[i] + gb * bb[i]
+        prior = np.float32(_SHADE) * (ff + gg_ - np.float32(2) * fg_)
+        own, both, ground = ff + prior, fg_ + prior, gg_ + prior
+        seen_own, seen_ground = sr * r + sg * g + sb * b + prior, gr * r + gg * g + gb * b + prior
+        share = (own * seen_ground - both * seen_own) / max(own * ground - both * both, np.float32(1e-9))
+        alpha = out[j, i]
+        better = min(max(one - share, alpha), one)
+        out[j, i] = alpha + (better - alpha) * min(max((alpha - np.float32(_MOSTLY)) * rate, zero), one)
