@@ -387,3 +387,17 @@ def test_an_edge_has_the_colour_of_the_subject_nearest_to_it() -> None:
     found = subject_colours(cells, "screen", ScreenKnowledge(flat(GREEN, 16, 9), 0.004, 1))
     assert found[:, 27, 47] == pytest.approx((0.6, 0.2, 0.2), abs=0.02)
     assert found[:, 27, 50] == pytest.approx((0.2, 0.2, 0.5), abs=0.02)
+
+
+def test_a_subject_in_shade_is_solid_and_its_edge_is_not_moved() -> None:
+    """A round limb: its sides are darker than its middle, and no less there."""
+    alpha = disc(radius=60)
+    shade = (0.45 + 0.55 * disc(radius=60) * np.cos(np.linspace(-1.3, 1.3, 320, dtype=np.float32))).astype(np.float32)
+    rng = np.random.default_rng(5)
+    plate = flat((0.62, 0.45, 0.30)) * shade * alpha + flat(GREEN) * (1 - alpha)
+    plate = (plate + rng.normal(0, 0.004, plate.shape)).astype(np.float32)
+    found = keyed(plate, first_look(survey({0: plate})).recipe)
+    inside = cv2.erode(alpha, np.ones((7, 7), np.uint8)) > 0.99
+    assert (found[inside] < 0.95).mean() < 0.002
+    assert found[cv2.dilate(alpha, np.ones((7, 7), np.uint8)) == 0].max() < 0.02
+    assert abs(float((found - alpha).mean())) < 0.002

@@ -246,37 +246,43 @@ def _projection(plate, screen, subject, metric, out, first, end):
             out[j, i] = min(max(along / length, np.float32(0)), np.float32(1))
         for left in range(0, width, _RUN):
             right = min(left + _RUN, width)
-            unsure = False
-            for i in range(left, right):
-                unsure |= (out[j, i] > np.float32(_MOSTLY)) & (out[j, i] < np.float32(0.99))
-            if unsure:
-                _shaded(plate, j, left, right, br, bg, bb, fr, fg, fb, m, out)
+            within = np.float32(0)
+            # Shade lies over more than a pixel: every other one tells.
+            for i in range(left, right, 2):
+                within = max(within, min(out[j, i] - np.float32(_MOSTLY), np.float32(0.97) - out[j, i]))
+            if within > 0:
+                cut = slice(left, right)
+                seen = plate[0, j, cut], plate[1, j, cut], plate[2, j, cut]
+                _shaded(seen, (br[cut], bg[cut], bb[cut]), (fr[cut], fg[cut], fb[cut]), m, out[j, cut])
 
 
 @inlined
-def _shaded(plate, j, left, right, br, bg, bb, fr, fg, fb, m, out):
+def _shaded(seen, ground, own, metric, out):
     """Raises coverage where the subject's colour at another brightness explains a pixel better.
 
     With p = s a and q = 1 - a for a subject shaded by s, the least squares of ``C = p F + q B`` and of
     s = 1, which counts for `_SHADE` of the distance between F and B.
     """
-    one, zero = np.float32(1), np.float32(0)
-    rate = np.float32(1 / (_SOLIDLY - _MOSTLY))
-    for i in range(left, right):
-        r, g, b = plate[0, j, i], plate[1, j, i], plate[2, j, i]
-        sr = m[0, 0] * fr[i] + m[0, 1] * fg[i] + m[0, 2] * fb[i]
-        sg = m[1, 0] * fr[i] + m[1, 1] * fg[i] + m[1, 2] * fb[i]
-        sb = m[2, 0] * fr[i] + m[2, 1] * fg[i] + m[2, 2] * fb[i]
-        gr = m[0, 0] * br[i] + m[0, 1] * bg[i] + m[0, 2] * bb[i]
-        gg = m[1, 0] * br[i] + m[1, 1] * bg[i] + m[1, 2] * bb[i]
-        gb = m[2, 0] * br[i] + m[2, 1] * bg[i] + m[2, 2] * bb[i]
-        ff = sr * fr[i] + sg * fg[i] + sb * fb[i]
-        fg_ = sr * br[i] + sg * bg[i] + sb * bb[i]
-        gg_ = gr * br[i] + gg * bg[i] + gb * bb[i]
-        prior = np.float32(_SHADE) * (ff + gg_ - np.float32(2) * fg_)
-        own, both, ground = ff + prior, fg_ + prior, gg_ + prior
-        seen_own, seen_ground = sr * r + sg * g + sb * b + prior, gr * r + gg * g + gb * b + prior
-        share = (own * seen_ground - both * seen_own) / max(own * ground - both * both, np.float32(1e-9))
-        alpha = out[j, i]
+    one, zero, two = np.float32(1), np.float32(0), np.float32(2)
+    rate, mostly, shade = np.float32(1 / (_SOLIDLY - _MOSTLY)), np.float32(_MOSTLY), np.float32(_SHADE)
+    # The metric is symmetric.
+    xx, xy, xz, yy, yz, zz = metric[0, 0], metric[0, 1], metric[0, 2], metric[1, 1], metric[1, 2], metric[2, 2]
+    (cx, cy, cz), (bx, by, bz), (fx, fy, fz) = seen, ground, own
+    for i in range(out.shape[0]):
+        ux = xx * fx[i] + xy * fy[i] + xz * fz[i]
+        uy = xy * fx[i] + yy * fy[i] + yz * fz[i]
+        uz = xz * fx[i] + yz * fy[i] + zz * fz[i]
+        vx = xx * bx[i] + xy * by[i] + xz * bz[i]
+        vy = xy * bx[i] + yy * by[i] + yz * bz[i]
+        vz = xz * bx[i] + yz * by[i] + zz * bz[i]
+        ff = ux * fx[i] + uy * fy[i] + uz * fz[i]
+        fb = ux * bx[i] + uy * by[i] + uz * bz[i]
+        bb = vx * bx[i] + vy * by[i] + vz * bz[i]
+        prior = shade * (ff + bb - two * fb)
+        ff, fb, bb = ff + prior, fb + prior, bb + prior
+        cf = ux * cx[i] + uy * cy[i] + uz * cz[i] + prior
+        cb = vx * cx[i] + vy * cy[i] + vz * cz[i] + prior
+        share = (ff * cb - fb * cf) / max(ff * bb - fb * fb, np.float32(1e-9))
+        alpha = out[i]
         better = min(max(one - share, alpha), one)
-        out[j, i] = alpha + (better - alpha) * min(max((alpha - np.float32(_MOSTLY)) * rate, zero), one)
+        out[i] = alpha + (better - alpha) * min(max((alpha - mostly) * rate, zero), one)
