@@ -59,8 +59,8 @@ def bench_edge(page: Page) -> None:
     bench(page)
     page.locator("#grounds [data-colour='#ffffff']").click()
     page.get_by_title("Edge (4)").click()
-    page.mouse.move(805, 240)
-    for _ in range(9):
+    page.mouse.move(812, 310)
+    for _ in range(5):
         page.mouse.wheel(0, -240)
         page.wait_for_timeout(60)
     drawn(page)

@@ -12,6 +12,7 @@ import urllib.error
 import urllib.request
 from pathlib import Path
 
+import numpy as np
 import pytest
 from sqlalchemy.exc import OperationalError
 
@@ -138,26 +139,24 @@ def test_a_full_disk_is_one_sentence_and_leaves_nothing(house: House, shot_id: i
     wait_for(lambda: state(render_id) == state(before) == "done", 120)
 
 
-def test_a_frame_that_cannot_be_decoded_is_one_sentence(house: House, shot_id: int) -> None:
-    footage = shots.open_shot(shot_id).footage
-    file = places.footage_folder(footage.sha256) / footage.files[0]
-    whole = file.read_bytes()
-    try:
-        # The index of an MP4 lies at its end: the frames named there are gone.
-        file.write_bytes(
-            whole[: len(whole) // 3]
-            + bytes(len(whole) // 2)
-            + whole[-(len(whole) - len(whole) // 3 - len(whole) // 2) :]
-        )
-        (render_id,) = order(shot_id, "ffv1")
-        wait_for(lambda: state(render_id) not in ACTIVE, 90)
-        row = next(r for r in renders.all_renders() if r.id == render_id)
-        assert row.state == "failed" and row.problem.endswith(".") and "Traceback" not in row.problem
-        assert not listed(render_id)
-    finally:
-        file.write_bytes(whole)
+def test_a_frame_that_cannot_be_decoded_is_one_sentence(house: House, tmp_path_factory: pytest.TempPathFactory) -> None:
+    folder = tmp_path_factory.mktemp("wick") / "in"
+    deliver([(shot(frame=n)[0], np.ones((180, 320), np.float32)) for n in range(6)], folder, "png8")
+    footage, _ = bring_in.take_in(folder, "wick.png")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    with session() as db:
+        wick = int(db.get_one(type(footage), footage.id).shots[0].id)
+    picture = places.footage_folder(footage.sha256) / footage.files[4]
+    whole = picture.read_bytes()
+    picture.write_bytes(b"\0" * len(whole))
+    (render_id,) = order(wick, "ffv1")
+    wait_for(lambda: state(render_id) not in ACTIVE, 60)
+    row = next(r for r in renders.all_renders() if r.id == render_id)
+    assert row.state == "failed" and re.fullmatch(r"[A-Z][^.]+\.( [A-Z][^.]+\.)?", row.problem)
+    assert not listed(render_id) and not places.render_folder(render_id).exists()
+    picture.write_bytes(whole)
     renders.retry(render_id)
-    wait_for(lambda: state(render_id) == "done", 90)
+    wait_for(lambda: state(render_id) == "done", 60)
 
 
 def test_names_never_collide(house: House, shot_id: int) -> None:
@@ -208,7 +207,7 @@ def test_presets_are_kept_replaced_and_removed(house: House) -> None:
     one = presets.save_preset("  For   the web ", Delivery(format="vp9", size=640))
     two = presets.save_preset("For the web", Delivery(format="webp"))
     assert one.id == two.id and presets.preset_delivery(one.id).format == "webp"
-    assert [p.name for p in presets.presets()] == ["For the web"]
+    assert [p.name for p in presets.presets()].count("For the web") == 1
     presets.remove_preset(one.id)
     with pytest.raises(Refused, match="name"):
         presets.save_preset(" ", Delivery(format="vp9"))

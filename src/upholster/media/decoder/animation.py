@@ -7,7 +7,7 @@ import numpy as np
 from PIL import Image, UnidentifiedImageError
 
 from upholster.media.decoder.planes import Planes
-from upholster.media.decoder.video import known_rate
+from upholster.media.decoder.video import RATES
 from upholster.media.errors import MediaError
 from upholster.media.facts import ColourTags, Facts
 from upholster.media.limits import PIXELS
@@ -18,6 +18,13 @@ def is_animated(path: Path) -> bool:
     with path.open("rb") as file:
         head = file.read(21)
     return head[:4] == b"RIFF" and head[8:16] == b"WEBPVP8X" and bool(head[20] & 2)
+
+
+def _rate(count: int, milliseconds: int) -> Fraction:
+    """The usual rate whose frames end on the same millisecond, a whole one if need be; or the mean one."""
+    usual = [rate for rate in RATES if abs(1000 * count / rate - milliseconds) <= 1]
+    mean = Fraction(1000 * count, max(1, milliseconds))
+    return min(usual, key=lambda rate: (rate.denominator, abs(rate - mean)), default=mean)
 
 
 class Animation:
@@ -31,7 +38,7 @@ class Animation:
             times = self._times()
         except (UnidentifiedImageError, OSError, SyntaxError) as error:
             raise MediaError("This WebP file is broken or of a kind Upholster cannot read.") from error
-        rate = known_rate(Fraction(1000 * len(times), max(1, int(times.sum()))))
+        rate = _rate(len(times), int(times.sum()))
         self.facts = Facts(
             kind="video",
             container="webp",

@@ -179,18 +179,18 @@ class VideoFile:
     def _timing(self, count: int) -> tuple[Fraction, tuple[int, ...] | None, list[str]]:
         stated = self._stream.guessed_rate or self._stream.average_rate
         if self._pts is None or count < 3:
-            return (known_rate(Fraction(stated)) if stated else Fraction(24)), None, []
+            return (_known(Fraction(stated)) if stated else Fraction(24)), None, []
         seconds = (self._pts - self._pts[0]) * float(self._stream.time_base)
         steps = np.diff(seconds)
         usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1 / 24
         tick = float(self._stream.time_base)
-        rate = known_rate(Fraction((count - 1) / float(seconds[-1])).limit_denominator(100_000))
+        rate = _known(Fraction((count - 1) / float(seconds[-1])).limit_denominator(100_000))
         # Times rounded to milliseconds cannot tell 24 from 24000/1001; what the file states can.
         if stated and abs(float(stated / rate) - 1) < 0.001 + 2 * tick / float(seconds[-1]):
             rate = Fraction(stated)
         if np.abs(seconds - np.arange(count) / float(rate)).max() <= 0.5 * usual + tick:
             return rate, None, []
-        rate = min(known_rate(Fraction(1 / usual).limit_denominator(1001)), Fraction(120))
+        rate = min(_known(Fraction(1 / usual).limit_denominator(1001)), Fraction(120))
         length = max(1, round((seconds[-1] + usual) * float(rate)))
         shown = np.searchsorted(seconds, (np.arange(length) + 0.5) / float(rate)) - 1
         note = (
@@ -205,7 +205,7 @@ def _sound(container: Any) -> str:
     return tracks[0].codec_context.name if tracks and tracks[0].codec_context else ""
 
 
-def known_rate(rate: Fraction) -> Fraction:
+def _known(rate: Fraction) -> Fraction:
     """The usual rate a measured one is meant to be, or itself."""
     nearest = min(RATES, key=lambda r: abs(r - rate))
     return nearest if abs(nearest / rate - 1) < Fraction(2, 1000) and nearest != rate else rate

@@ -1,0 +1,156 @@
+"""The command line as somebody at a shell uses it: real files, real processes, no database."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image
+
+from plates import green_clip, shot
+from upholster.core.recipe import read_recipe
+from upholster.media.decoder.reader import Reader, probe
+from upholster.media.formats import FORMATS
+
+
+@pytest.fixture(scope="module")
+def plate(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return green_clip(tmp_path_factory.mktemp("cli") / "bell.mp4", 16)
+
+
+def run(*arguments: object) -> subprocess.CompletedProcess[str]:
+    program = Path(sys.executable).with_name("upholster")
+    # No database and no data folder: neither is needed.
+    return subprocess.run([program, *map(str, arguments)], capture_output=True, text=True, env={"PATH": "/usr/bin"})
+
+
+def key(plate: Path, out: Path, *arguments: object) -> subprocess.CompletedProcess[str]:
+    done = run("key", plate, out, *arguments)
+    assert done.returncode == 0, done.stderr
+    return done
+
+
+def test_the_table_of_formats_is_told_with_its_limits() -> None:
+    told = json.loads(run("formats", "--json").stdout)
+    assert [f["name"] for f in told] == list(FORMATS)
+    gif = next(f for f in told if f["name"] == "gif")
+    assert gif["alpha_depth"] == 1 and gif["most_rate"] == 50 and "palette" in gif["takes"]
+    listed = run("formats").stdout
+    assert "For editing and compositing:" in listed and all(f.name in listed for f in FORMATS.values())
+
+
+def test_the_format_follows_from_the_suffix_and_the_recipe_from_the_plate(plate: Path, tmp_path: Path) -> None:
+    done = key(plate, tmp_path / "bell.webm", "--save-recipe", tmp_path / "bell.json")
+    assert "green screen" in done.stderr and "Alpha checked: 16 of 16 frames" in done.stdout
+    recipe = read_recipe(json.loads((tmp_path / "bell.json").read_text()))
+    assert recipe.screen.kind == "screen" and recipe.matte.clear > 0
+    sidecar = json.loads((tmp_path / "bell.webm.json").read_text())
+    assert sidecar["format"] == "vp9" and sidecar["proof"]["passed"]
+    assert [p.name for p in sorted(tmp_path.iterdir())] == ["bell.json", "bell.webm", "bell.webm.json"]
+    again = run(
+        "proof", tmp_path / "bell.webm", "--against", plate, "--recipe", tmp_path / "bell.json", "--format", "vp9"
+    )
+    assert again.returncode == 0, again.stderr
+
+
+def test_size_speed_range_and_numbers(plate: Path, tmp_path: Path) -> None:
+    options = [
+        "--size",
+        160,
+        "--speed",
+        50,
+        "--missing",
+        "blend",
+        "--range",
+        "4-9",
+        "--first-number",
+        501,
+        "--padding",
+        4,
+    ]
+    key(plate, tmp_path / "out", "--format", "png8", *options)
+    pictures = sorted((tmp_path / "out").glob("*.png"))
+    assert [p.name for p in pictures][:2] == ["0501.png", "0502.png"] and len(pictures) == 12
+    found = cv2.imread(str(pictures[0]), cv2.IMREAD_UNCHANGED)
+    assert found is not None and found.shape == (90, 160, 4)
+    truth = cv2.resize(shot(frame=4)[1], (160, 90), interpolation=cv2.INTER_AREA)
+    assert np.mean((found[..., 3] / 255 - truth) ** 2) < 1e-3
+
+
+@pytest.mark.parametrize(("kind", "looks"), [("straight", "straight"), ("premultiplied", "premultiplied")])
+def test_proof_tells_of_any_file_what_its_alpha_is(plate: Path, tmp_path: Path, kind: str, looks: str) -> None:
+    out = tmp_path / "bell.mov"
+    key(plate, out, "--format", "png-mov", "--alpha", kind)
+    told = json.loads(run("proof", out, "--json").stdout)
+    assert told["alpha"] and told["looks"] == looks and told["codec"] == "png" and told["frames"] == 16
+    words = run("proof", out)
+    assert words.returncode == 0 and f"it looks {looks}" in words.stdout
+
+
+def test_proof_of_an_opaque_file_fails_with_the_reason(plate: Path) -> None:
+    done = run("proof", plate)
+    assert done.returncode == 1 and "Alpha is not in this file." in done.stdout and "H.264 cannot hold" in done.stdout
+    assert done.stderr.startswith("upholster: ") and done.stderr.count("\n") == 1
+
+
+def test_a_pair_is_a_folder_with_fill_and_matte(plate: Path, tmp_path: Path) -> None:
+    key(plate, tmp_path / "pair", "--format", "pair-prores")
+    assert sorted(p.name for p in (tmp_path / "pair").iterdir()) == ["clip.json", "fill.mov", "matte.mov"]
+    with Reader([tmp_path / "pair" / "matte.mov"]) as reader:
+        assert not reader.facts.alpha and np.mean((reader.frame(3).rgb[0] - shot(frame=3)[1]) ** 2) < 1e-3
+
+
+def test_a_result_is_laid_over_a_picture(plate: Path, tmp_path: Path) -> None:
+    """The ground fills the frame; where the subject is not, it is seen as it is."""
+    Image.new("RGB", (400, 100), (30, 60, 200)).save(tmp_path / "sky.png")
+    key(plate, tmp_path / "over.mp4", "--format", "over-h264", "--ground", tmp_path / "sky.png")
+    with Reader([tmp_path / "over.mp4"]) as reader:
+        frame = reader.frame(0)
+    outside = shot(frame=0)[1] == 0
+    assert np.abs(frame.rgb[:, outside] * 255 - np.array([[30], [60], [200]])).mean() < 3
+
+
+def test_a_flat_colour_is_chosen_and_told(plate: Path, tmp_path: Path) -> None:
+    done = key(plate, tmp_path / "flat.mp4", "--format", "flat-h264", "--json")
+    told = json.loads(done.stdout)
+    assert told["content"] == "flat" and told["rekeyed"] < 0.03
+    chosen = json.loads((tmp_path / "flat.mp4.json").read_text())["delivery"]["colour"]
+    assert chosen.startswith("#") and len(chosen) == 7
+    assert probe([tmp_path / "flat.mp4"]).codec == "h264"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "words"),
+    [
+        (["out.xyz"], 2, "Say which format"),
+        (["out.gif", "--rate", "90"], 1, "at most 50 frames"),
+        (["out.mov", "--size", "huge"], 1, "size"),
+        (["out.mov", "--alpha", "crooked"], 1, "alpha"),
+        (["out", "--format", "png8", "--alpha", "premultiplied"], 1, "cannot hold premultiplied"),
+        (["out.mov", "--sound"], 1, "no sound"),
+        (["out.mov", "--range", "9-4"], 2, "--frames wants"),
+        (["out.mov", "--recipe", "nowhere.json"], 1, "nowhere.json"),
+        (["out.mp4", "--format", "over-h264", "--ground", "nowhere.png"], 1, "no file nowhere.png"),
+        (["out.mov", "--speed", "0"], 1, "speed"),
+    ],
+)
+def test_what_cannot_be_done_is_one_sentence_and_leaves_nothing(
+    plate: Path, tmp_path: Path, arguments: list[str], code: int, words: str
+) -> None:
+    done = run("key", plate, tmp_path / arguments[0], *arguments[1:])
+    assert done.returncode == code and words in done.stderr and "Traceback" not in done.stderr
+    assert not list(tmp_path.iterdir())
+
+
+def test_nothing_is_ever_overwritten(plate: Path, tmp_path: Path) -> None:
+    taken = tmp_path / "taken.mov"
+    taken.write_text("mine")
+    done = run("key", plate, taken)
+    assert done.returncode == 1 and "exists already" in done.stderr and taken.read_text() == "mine"
+    (tmp_path / "full").mkdir()
+    (tmp_path / "full" / "0001.png").touch()
+    done = run("key", plate, tmp_path / "full", "--format", "png8")
+    assert done.returncode == 1 and "already holds files" in done.stderr
