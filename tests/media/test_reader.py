@@ -1,9 +1,6 @@
-import shutil
 import subprocess
-import sys
 from fractions import Fraction
 from pathlib import Path
-from zipfile import ZipFile
 
 import av
 import cv2
@@ -179,36 +176,3 @@ def test_a_proxy_cut_short_never_appears(tmp_path: Path) -> None:
     with pytest.raises(ZeroDivisionError), ProxyWriter(tmp_path / "proxy", 3):
         _ = 1 / 0
     assert not list(tmp_path.iterdir())
-
-
-def test_the_command_line_does_the_whole_job_without_a_database(tmp_path: Path, clip_file: Path) -> None:
-    program = Path(sys.executable).with_name("upholster")
-
-    def run(*arguments: object) -> subprocess.CompletedProcess[str]:
-        return subprocess.run([program, *map(str, arguments)], capture_output=True, text=True)
-
-    assert "320x180, 24 frames at 24" in run("probe", clip_file).stdout
-    out = tmp_path / "out"
-    done = run("key", clip_file, out, "--format", "png16", "--frames", "4-9", "--save-recipe", tmp_path / "r.json")
-    assert done.returncode == 0, done.stderr
-    assert "Alpha checked: 6 of 6 frames" in done.stdout and "green screen" in done.stderr
-    assert sorted(p.name for p in out.iterdir())[:2] == ["000004.png", "000005.png"]
-    keyed = cv2.imread(str(out / "000006.png"), cv2.IMREAD_UNCHANGED)
-    assert keyed is not None and keyed.dtype == np.uint16
-    truth = shot(frame=6)[1]
-    assert np.mean((keyed[..., 3] / 65535 - truth) ** 2) < 1e-3
-    proof = ["--against", clip_file, "--recipe", tmp_path / "r.json", "--frames", "4-9", "--format", "png16"]
-    assert run("proof", out, *proof).returncode == 0
-    assert (
-        "exists already" in run("key", clip_file, clip_file).stderr or run("key", clip_file, clip_file).returncode == 2
-    )
-    again = run("key", clip_file, out, "--format", "png16")
-    assert again.returncode == 1 and "already holds files" in again.stderr
-    opaque = run("proof", clip_file)
-    assert opaque.returncode == 1 and "no alpha" in opaque.stderr
-    assert run("key", clip_file, tmp_path / "x.mov", "--frames", "90-99").returncode == 2
-    assert "prores4444" in run("formats", "--json").stdout
-    shutil.rmtree(out)
-    with ZipFile(tmp_path / "z.zip", "w") as archive:
-        archive.write(clip_file)
-    assert run("probe", tmp_path / "z.zip").returncode == 1

@@ -24,7 +24,6 @@ from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 from upholster.core.yuv import from_rgb, to_rgb
 from upholster.media.decoder.reader import Reader, probe
-from upholster.media.formats import FORMATS
 
 unit = st.floats(0, 1, width=32)
 
@@ -227,24 +226,6 @@ def test_files_carry_the_sample_entry_of_their_codec(tmp_path: Path, name: str, 
     asked = ["ffprobe", "-v", "error", "-show_entries", "stream=codec_name,codec_tag_string", "-of", "json", str(path)]
     stream = json.loads(subprocess.run(asked, capture_output=True, check=True).stdout)["streams"][0]
     assert (stream["codec_name"], stream["codec_tag_string"]) == (codec, tag)
-
-
-def test_a_delivered_clip_over_a_loud_colour_shows_no_box_and_no_rim(tmp_path: Path) -> None:
-    """Common practice, no source: bring the file back over a loud colour; the ground is that colour exactly."""
-    plates = [shot(frame=n)[0] for n in range(3)]
-    taken = survey(dict(enumerate(plates)))
-    recipe = first_look(taken).recipe
-    keyed = key(plates[0], recipe, 0, measure_screen(taken, recipe.screen))
-    loud = flat((0.95, 0.05, 0.9))
-    _, truth = shot(frame=0)
-    for name in (n for n, f in FORMATS.items() if f.alpha_depth > 1):
-        with Reader([one_frame(name, tmp_path / name, keyed.rgb, keyed.alpha)]) as reader:
-            back = reader.frame(0)
-        assert back.alpha is not None
-        seen = over(back.rgb, back.alpha, loud)
-        assert np.abs(seen - loud)[:, truth < 0.002].max() < 0.02, name
-        rim = (truth > 0.05) & (truth < 0.95)
-        assert np.abs(seen - over(flat(SKIN), truth, loud))[:, rim].mean() < 0.06, name
 
 
 def test_premultiplied_files_hold_colour_times_alpha(tmp_path: Path) -> None:

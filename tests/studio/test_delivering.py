@@ -37,7 +37,7 @@ def test_every_format_passes_its_proof_in_every_kind_of_alpha_it_allows(tmp_path
             assert made.proof.worst_alpha <= FORMATS[name].worst_alpha
 
 
-@pytest.mark.parametrize("name", FORMATS)
+@pytest.mark.parametrize("name", ["prores4444", "vp9", "exr-half", "gif", "flat-h264", "matte-prores", "pair-prores"])
 def test_a_proof_fails_where_the_file_shows_something_else(tmp_path: Path, name: str) -> None:
     other = [((rgb * 0.8).astype(np.float32), np.roll(alpha, 40, axis=1)) for rgb, alpha in FRAMES]
     assert not deliver(FRAMES[:3], tmp_path, name, expected=other[:3]).proof.passed
