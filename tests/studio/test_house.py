@@ -176,6 +176,7 @@ def test_names_never_collide(house: House, short_id: int) -> None:
         order(short_id, "png8", name="wick", alpha="premultiplied")
     wait_for(lambda: state(first) == "done")
     assert next_version("a", {"a_v001", "a_v003"}) == "a_v002"
+    assert next_version("a", {"a_v001_gif", "ab_v002"}) == "a_v002"
 
 
 def test_several_formats_are_made_in_one_pass_and_one_can_be_called_off(house: House, shot_id: int) -> None:

@@ -14,8 +14,11 @@ def safe_name(given: str) -> str:
 
 
 def next_version(stem: str, taken: set[str]) -> str:
-    """`stem` with the first version number that is free: ``moth_v001``."""
+    """`stem` with the first version number that is free: ``moth_v001``.
+
+    A version is taken by files of several formats too, whose names go on after it: ``moth_v001_gif``.
+    """
     number = 1
-    while f"{stem}_v{number:03d}" in taken:
+    while any(name == f"{stem}_v{number:03d}" or name.startswith(f"{stem}_v{number:03d}_") for name in taken):
         number += 1
     return f"{stem}_v{number:03d}"

@@ -1,5 +1,6 @@
 """Which frames of a take each delivered frame shows."""
 
+import math
 from collections.abc import Iterable
 from fractions import Fraction
 from typing import NamedTuple
@@ -52,5 +53,5 @@ def timing(length: int, source: Fraction, rate: Fraction, speed: Fraction, blend
     """Spread a take of `length` frames at `source` a second, played at `speed`, over frames at `rate` a second."""
     step = source * speed / rate
     # The last frame of the take stays on for its whole time; a rest of half a frame makes one more.
-    frames = max(1, round(length / step))
+    frames = max(1, math.floor(length / step + Fraction(1, 2)))
     return Timing(length, frames, rate, step, blend)
