@@ -222,3 +222,18 @@ def test_the_demo_is_drawn_the_same_every_time_and_tells_the_truth() -> None:
 
 def test_green_is_what_the_plates_say() -> None:
     assert np.allclose(shot(noise=0)[0][:, 0, 0], GREEN)
+
+
+@pytest.mark.parametrize(
+    ("delivery", "said"),
+    [
+        ({"format": "gif"}, "GIF, straight alpha"),
+        ({"format": "exr-half", "alpha": "premultiplied"}, "OpenEXR, half, premultiplied alpha"),
+        ({"format": "flat-h264", "colour": "#1ab833"}, "H.264 over a flat colour, over #1ab833"),
+        ({"format": "prores4444", "sound": True}, "ProRes 4444, straight alpha, with sound"),
+        ({"format": "matte-png16"}, "PNG, 16 bits, matte"),
+        ({"format": "of-a-later-release"}, "of-a-later-release"),
+    ],
+)
+def test_deliveries_are_said_in_a_few_words(delivery: dict[str, object], said: str) -> None:
+    assert words.delivered(delivery) == said

@@ -8,13 +8,13 @@ import errno
 import logging
 import shutil
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from sqlalchemy import select, update
+from sqlalchemy import Update, select, update
 from sqlalchemy.orm import selectinload
 
 from upholster.media import preview
@@ -27,6 +27,7 @@ from upholster.store.session import session
 from upholster.studio import delivering, places, queue
 from upholster.studio.bring_in import source_of
 from upholster.studio.delivering import Order, Stopped
+from upholster.studio.errors import Refused
 from upholster.studio.grounds import ground_of
 from upholster.studio.keying import Making
 from upholster.studio.screens import making_of
@@ -61,7 +62,7 @@ def make_range(pass_id: int, position: int) -> None:
     if not part.done:
         try:
             jobs = [_job(render_id) for render_id in running]
-        except MediaError as error:
+        except (MediaError, Refused) as error:
             _fail_all(running, error)
             return
         _start(running)
@@ -79,7 +80,7 @@ def make_range(pass_id: int, position: int) -> None:
             _clear_ended(running)
             make_range(pass_id, position)
             return
-        except (MediaError, OSError) as error:
+        except (MediaError, Refused, OSError) as error:
             _fail_all(running, error)
             return
         with session() as db:
@@ -106,7 +107,11 @@ def assemble(render_id: int) -> None:
             home,
             count,
             _target(job),
-            progress=_noted(render_id, "encoding", "frames_encoded"),
+            progress=_noted(
+                render_id,
+                "encoding",
+                lambda done: update(Render).where(Render.id == render_id).values(frames_encoded=done),
+            ),
         )
         if planned.form.delivered_suffix == ".zip":
             delivering.pack(planned, files, job.render.name, _handed_over(job))
@@ -122,6 +127,7 @@ def check(render_id: int, position: int) -> None:
     if render is None or run is None or render.state != "checking":
         return
     if run.found is None:
+        here = RenderCheck.render_id == render_id, RenderCheck.position == position
         with _ended_with_a_sentence(render_id):
             job = _job(render_id)
             found = delivering.check_part(
@@ -131,7 +137,9 @@ def check(render_id: int, position: int) -> None:
                 _files(job),
                 range(run.first, run.end),
                 preview=_preview_part(render_id, position),
-                progress=_checked(render_id, position),
+                progress=_noted(
+                    render_id, "checking", lambda done: update(RenderCheck).where(*here).values(frames_done=done)
+                ),
             )
             with session() as db:
                 row = db.get_one(RenderCheck, (render_id, position))
@@ -175,7 +183,7 @@ def _ended_with_a_sentence(render_id: int) -> Iterator[None]:
         yield
     except Stopped:
         clear_away(render_id)
-    except (MediaError, OSError) as error:
+    except (MediaError, Refused, OSError) as error:
         fail(render_id, _sentence(error))
 
 
@@ -325,7 +333,7 @@ def _clear_ended(render_ids: list[int]) -> None:
 
 
 def _sentence(error: Exception) -> str:
-    if isinstance(error, MediaError):
+    if isinstance(error, MediaError | Refused):
         return str(error)
     if isinstance(error, OSError) and error.errno == errno.ENOSPC:
         return "The disk is full. Make room, then start the render again."
@@ -355,7 +363,7 @@ def _progress(render_ids: list[int], pass_id: int, position: int, total: int) ->
     return progress
 
 
-def _noted(render_id: int, state: str, column: str) -> delivering.Progress:
+def _noted(render_id: int, state: str, note: Callable[[int], Update]) -> delivering.Progress:
     """Notes how far a phase of a single render is; stops the work once it is called off."""
     told = 0.0
 
@@ -367,25 +375,7 @@ def _noted(render_id: int, state: str, column: str) -> delivering.Progress:
         with session() as db:
             if db.scalar(select(Render.state).where(Render.id == render_id)) != state:
                 raise Stopped
-            db.execute(update(Render).where(Render.id == render_id).values({column: done}))
-
-    return progress
-
-
-def _checked(render_id: int, position: int) -> delivering.Progress:
-    """Notes how far the check of a run is; stops the work once its render is called off."""
-    told = 0.0
-
-    def progress(done: int) -> None:
-        nonlocal told
-        if time.monotonic() - told < TELL:
-            return
-        told = time.monotonic()
-        with session() as db:
-            if db.scalar(select(Render.state).where(Render.id == render_id)) != "checking":
-                raise Stopped
-            run = RenderCheck.render_id == render_id, RenderCheck.position == position
-            db.execute(update(RenderCheck).where(*run).values(frames_done=done))
+            db.execute(note(done))
 
     return progress
 
