@@ -33,7 +33,7 @@ from upholster.studio.render_work import ACTIVE
 @pytest.fixture(scope="module")
 def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
     """A shot long enough to be killed in the middle of its render."""
-    return brought_in(tmp_path_factory.mktemp("long") / "in", "lantern.mp4", 120)
+    return brought_in(tmp_path_factory.mktemp("long") / "in", "lantern.mp4", 96)
 
 
 @pytest.fixture(scope="module")
@@ -137,7 +137,7 @@ def test_a_full_disk_is_one_sentence_and_leaves_nothing(house: House, shot_id: i
     (render_id,) = order(shot_id, "rle-mov")
     folder = places.render_folder(render_id)
     folder.mkdir(parents=True)
-    for position in range(5):
+    for position in range(4):
         (folder / f"part-{position:05d}.mov.part").symlink_to("/dev/full")
     wait_for(lambda: state(render_id) == "failed", 90)
     row = next(r for r in renders.all_renders() if r.id == render_id)

@@ -25,7 +25,7 @@ def look(*files: Path) -> Inspection:
 
 
 @pytest.mark.parametrize("kind", ["straight", "premultiplied"])
-@pytest.mark.parametrize("name", ["prores4444", "png-mov", "avi", "ffv1", "cineform"])
+@pytest.mark.parametrize("name", ["prores4444", "png-mov", "ffv1"])
 def test_the_kind_of_alpha_is_seen_where_the_file_does_not_say(tmp_path: Path, name: str, kind: str) -> None:
     found = look(*deliver(FRAMES, tmp_path, name, alpha=kind).files)
     assert found.alpha and found.channel and found.looks == kind and found.stated == ""

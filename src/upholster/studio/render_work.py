@@ -63,7 +63,7 @@ def make_range(pass_id: int, position: int) -> None:
         try:
             jobs = [_job(render_id) for render_id in running]
         except (MediaError, Refused) as error:
-            _fail_all(running, error)
+            fail_pass(pass_id, _sentence(error))
             return
         _start(running)
         numbers = range(part.first, part.end)
@@ -81,7 +81,7 @@ def make_range(pass_id: int, position: int) -> None:
             make_range(pass_id, position)
             return
         except (MediaError, Refused, OSError) as error:
-            _fail_all(running, error)
+            fail_pass(pass_id, _sentence(error))
             return
         with session() as db:
             row = db.get_one(RenderRange, (pass_id, position))
@@ -320,11 +320,6 @@ def _stock(job: Job, home: Path, file: Path, proof: Proof) -> None:
     clear_away(job.render.id)
 
 
-def _fail_all(render_ids: list[int], error: Exception) -> None:
-    for render_id in render_ids:
-        fail(render_id, _sentence(error))
-
-
 def _clear_ended(render_ids: list[int]) -> None:
     with session() as db:
         going = set(db.scalars(select(Render.id).where(Render.id.in_(render_ids), Render.state.in_(ACTIVE))))
@@ -351,8 +346,9 @@ def _progress(render_ids: list[int], pass_id: int, position: int, total: int) ->
             return
         told = time.monotonic()
         with session() as db:
-            states = db.scalars(select(Render.state).where(Render.id.in_(render_ids)))
-            if any(state != "running" for state in states):
+            # One that was started over meanwhile belongs to another pass.
+            here = Render.id.in_(render_ids), Render.pass_id == pass_id, Render.state == "running"
+            if len(list(db.scalars(select(Render.id).where(*here)))) < len(render_ids):
                 raise Stopped
             db.execute(
                 update(RenderRange)
