@@ -15,6 +15,9 @@ from upholster.core.delivery.flat_colour import CANDIDATES, NEAR, plain_key, pre
 from upholster.core.delivery.one_bit import one_bit
 from upholster.core.delivery.sizing import resized, within
 from upholster.core.delivery.timing import Mix, timing
+from upholster.media.delivery import Delivery, plan
+from upholster.media.errors import MediaError
+from upholster.media.facts import Facts
 
 Colour = tuple[float, float, float]
 share = st.floats(0, 1, width=32)
@@ -165,3 +168,12 @@ def test_thin_smoke_without_a_solid_part_is_judged_by_its_limits() -> None:
     smoke = flat((0.8, 0.8, 0.85))
     assert judge_alpha(smoke, alpha).kind == "straight"
     assert judge_alpha(premultiply(smoke, alpha), alpha).kind == "premultiplied"
+
+
+@pytest.mark.parametrize(("width", "height"), [(1080, 1920), (322, 180), (101, 100), (16, 400)])
+def test_cineform_is_refused_beforehand_at_sizes_its_encoder_does_not_take(width: int, height: int) -> None:
+    """FFmpeg's encoder of SMPTE ST 2073 wants whole macroblocks across; found by trying."""
+    facts = Facts(kind="video", container="mov", codec="", width=width, height=height, length=9, rate=24, depth=8)
+    with pytest.raises(MediaError, match=f"multiple of 16 .* {width}x{height}"):
+        plan(Delivery(format="cineform"), facts, range(9))
+    assert plan(Delivery(format="prores4444"), facts, range(9)).width == width

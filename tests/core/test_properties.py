@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, shot
 from upholster.core.first_recipe import first_look
+from upholster.core.composite import pack_rgba8
 from upholster.core.grids import area, lay, resize, spread
-from upholster.core.kernels import row_bands
+from upholster.core.kernels import FAST, row_bands
 from upholster.core.key import Keyed, key
 from upholster.core.recipe import Edge, EdgeColour, Matte, Recipe, Screen
 from upholster.core.screen.clean_plate import measure_screen
@@ -17,6 +18,7 @@ from upholster.core.screen.survey import survey
 from upholster.core.stages.edge import edge
 from upholster.core.stages.holes import close_holes
 from upholster.core.stages.pull import subject_cells, subject_colours
+from upholster.core.yuv import from_rgb
 
 Colour = tuple[float, float, float]
 subjects = st.tuples(st.floats(0.3, 0.9), st.floats(0.05, 0.3), st.floats(0.05, 0.6))
@@ -122,3 +124,16 @@ def test_the_subjects_colour_reaches_every_corner() -> None:
     assert off.mean() < 0.005 and off.max() < 0.08
     assert spread(flat(SKIN, 8, 8), np.zeros((8, 8), np.float32)).max() == 0
     assert lay(found, 33, 17).rows.shape[2] == 33
+
+
+def test_what_is_no_number_is_black_in_files_and_stays_where_it_is() -> None:
+    """The flags let the compiler reorder sums, but not assume that every value is a number."""
+    assert not {"nnan", "ninf", "fast"} & FAST
+    rgb, alpha = np.full((3, 64, 64), 0.5, np.float32), np.ones((64, 64), np.float32)
+    rgb[1, 3, 5], alpha[9, 9], rgb[0, 20, 20] = np.nan, np.nan, np.inf
+    packed = pack_rgba8(rgb, alpha)
+    assert packed[3, 5].tolist() == [128, 0, 128, 255] and packed[9, 9, 3] == 0 and packed[20, 20, 0] == 255
+    y, cb, cr = from_rgb(rgb, depth=10, matrix="bt709", code_range="full")
+    assert y[3, 5] == 0 and np.unique(y).size == 3 and y.max() == 1023
+    cells = area(rgb, 8, 8)
+    assert np.isnan(cells[1, 0, 0]) and np.isfinite(np.delete(cells[1].ravel(), 0)).all()

@@ -1,3 +1,5 @@
+import os
+import signal
 import subprocess
 from fractions import Fraction
 from pathlib import Path
@@ -9,8 +11,10 @@ import pytest
 import tifffile
 
 from plates import green_clip, shot, write_video
+from upholster.media.decoder.children import close_server
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.errors import MediaError
+from upholster.media.facts import as_runs, read_rate, runs_in_words
 from upholster.media.proxy import Proxy, ProxyWriter
 from upholster.media.sequences import find_pictures
 
@@ -127,15 +131,17 @@ def test_what_is_not_footage_gets_one_sentence(tmp_path: Path, kind: str) -> Non
 
 def test_a_picture_above_the_pixel_limit_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("UPHOLSTER_MAX_PIXELS", "10000")
+    close_server()
     with pytest.raises(MediaError, match="320 by 180; the limit is"):
         probe([green_clip(tmp_path / "a.mp4", 2)])
+    close_server()
 
 
 def test_a_decoder_that_dies_or_hangs_is_a_sentence_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     path = green_clip(tmp_path / "a.mp4", 4)
     with Reader([path]) as reader:
         assert reader._child is not None
-        reader._child.kill()
+        os.kill(reader._child.number, signal.SIGKILL)
         with pytest.raises(MediaError, match="stopped short"):
             reader.frame(0)
         assert reader.frame(2).rgb.shape == (3, 180, 320)
@@ -176,3 +182,67 @@ def test_a_proxy_cut_short_never_appears(tmp_path: Path) -> None:
     with pytest.raises(ZeroDivisionError), ProxyWriter(tmp_path / "proxy", 3):
         _ = 1 / 0
     assert not list(tmp_path.iterdir())
+
+
+def spoiled(path: Path, frame: int) -> Path:
+    """The same file with noise in the middle of one frame's data."""
+    with av.open(str(path)) as source:
+        packet = [p for p in source.demux(video=0) if p.size][frame]
+        start, size = packet.pos, packet.size
+    data = bytearray(path.read_bytes())
+    noise = np.random.default_rng(3).integers(0, 256, 40, np.uint8).tobytes()
+    data[start + size // 3 : start + size // 3 + 40] = noise
+    other = path.with_name("spoiled" + path.suffix)
+    other.write_bytes(data)
+    return other
+
+
+def test_frames_that_the_decoder_had_to_make_up_are_told(tmp_path: Path) -> None:
+    """H.264 hides damage by copying from the frame before; all frames up to the next whole one are built on it."""
+    plates = [shot(frame=n, noise=0.01)[0] for n in range(36)]
+    whole = write_video(
+        tmp_path / "a.mp4", plates, options={"crf": "14", "g": "12", "bf": "0", "x264-params": "scenecut=0"}
+    )
+    with Reader([spoiled(whole, 16)]) as reader:
+        assert [n for n, f in enumerate(reader.frames(range(36))) if f.damaged] == list(range(16, 24))
+        assert not reader.frame(12).damaged and reader.frame(20).damaged
+    with Reader([whole]) as reader:
+        assert not any(f.damaged for f in reader.frames(range(36)))
+
+
+def test_a_file_of_four_frames_and_a_day_is_not_two_million_frames(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plates = [shot(frame=n)[0] for n in range(4)]
+    path = write_video(tmp_path / "day.mkv", plates, pts=[0, 40, 80, 24 * 3600 * 1000])
+    with pytest.raises(MediaError, match=r"24\.0 hours; the limit is 6\. Bring in a shorter piece\."):
+        probe([path])
+    monkeypatch.setenv("UPHOLSTER_MAX_FRAMES", "200")
+    close_server()
+    path = write_video(tmp_path / "long.mkv", plates, pts=[0, 40, 80, 10_000])
+    with pytest.raises(MediaError, match=r"has 239 frames; the limit is 200"):
+        probe([path])
+    close_server()
+
+
+def test_gaps_are_told(tmp_path: Path) -> None:
+    plates = [shot(frame=n)[0] for n in range(5)]
+    facts = probe([write_video(tmp_path / "gap.mkv", plates, pts=[0, 40, 80, 6080, 6120])])
+    assert facts.length == 147 and "Nothing is recorded for 6.0 s after frame 2; it is held so long." in facts.notes
+
+
+@pytest.mark.parametrize(
+    "given", ["1e999999999", "1/0", "0", "-1", "nan", "24/", "9" * 300, "0.001", "1001", "²⁴", None, [], {}]
+)
+def test_what_is_no_rate_is_refused_without_reckoning_with_it(given: object) -> None:
+    with pytest.raises(ValueError, match="rate"):
+        read_rate(given)
+
+
+def test_rates_are_read_exactly_and_frames_told_as_runs() -> None:
+    assert [read_rate(r) for r in ("24", "23.976", "24000/1001", 25, Fraction(30))] == [
+        24, Fraction(2997, 125), Fraction(24000, 1001), 25, 30,
+    ]  # fmt: skip
+    assert as_runs([9, 3, 4, 5, 11]) == ((3, 5), (9, 9), (11, 11))
+    assert runs_in_words(as_runs([3])) == "frame 3" and runs_in_words(as_runs([3, 4, 8])) == "frames 3 to 4 and 8"
+    assert runs_in_words(as_runs(range(0, 20, 2))).endswith("6 and 6 more places")

@@ -1,6 +1,7 @@
 """Delivered files opened by readers that had no part in writing them; each rule's source is named beside its test."""
 
 import subprocess
+import zlib
 from pathlib import Path
 
 import numpy as np
@@ -154,3 +155,39 @@ def test_a_file_brought_back_over_a_loud_colour_has_no_box_and_no_rim(tmp_path: 
         seen = back.rgb * back.alpha + loud * (1 - back.alpha)
         assert np.abs(seen - loud)[:, ALPHA[1] < 0.002].max() < 0.02
         assert np.abs(seen - (flat(SKIN) * ALPHA[1] + loud * (1 - ALPHA[1]))).mean() < 0.004
+
+
+def chunks(png: bytes) -> dict[str, bytes]:
+    """Chunks before the first picture data (W3C PNG third edition, 5.3: length, type, data, CRC)."""
+    found, at = {}, 8
+    while (kind := png[at + 4 : at + 8]) != b"IDAT":
+        length = int.from_bytes(png[at : at + 4])
+        found[kind.decode()] = png[at + 8 : at + 8 + length]
+        assert zlib.crc32(png[at + 4 : at + 8 + length]) == int.from_bytes(png[at + 8 + length : at + 12 + length])
+        at += 12 + length
+    return found
+
+
+@pytest.mark.parametrize("name", ["apng", "png-mov", "png8", "png16"])
+def test_every_png_says_that_it_is_srgb_and_nothing_else(tmp_path: Path, name: str) -> None:
+    """W3C PNG third edition, 4.3: cICP takes precedence over sRGB, and that over gAMA and cHRM (4.3, table 1).
+
+    A cICP of transfer 1 (BT.709) made Chromium show the pictures darker than they are.
+    """
+    data = deliver(FRAMES, tmp_path, name).files[0].read_bytes()
+    said = chunks(data[data.index(b"\x89PNG\r\n") :])
+    assert "sRGB" in said and "iCCP" not in said
+    assert said.get("cICP", b"\x01\x0d\x00\x01") == b"\x01\x0d\x00\x01"
+    assert said.get("gAMA", (45455).to_bytes(4)) == (45455).to_bytes(4)
+
+
+@pytest.mark.parametrize(("name", "frames"), [("ffv1", 3), ("ffv1", 5), ("ffv1-16", 4), ("vp9", 4), ("gif", 5)])
+def test_short_clips_keep_their_rate_and_say_how_long_a_frame_is(tmp_path: Path, name: str, frames: int) -> None:
+    """RFC 9559, 5.1.4.1.13: DefaultDuration is what a reader without an index goes by; read by Debian's ffprobe."""
+    made = deliver([FRAMES[0]] * frames, tmp_path, name, cuts=(2,) if name != "gif" else ())
+    assert made.proof.passed, made.proof.reason
+    asked = ["ffprobe", "-v", "error", "-select_streams", "v", "-show_entries"]
+    asked += ["packet=duration_time:stream=avg_frame_rate", "-of", "csv", str(made.files[0])]
+    told = subprocess.run(asked, capture_output=True, text=True, check=True).stdout.split()
+    assert all(0.03 < float(line.split(",")[1]) < 0.06 for line in told if line.startswith("packet"))
+    assert name == "gif" or "stream,24/1" in told

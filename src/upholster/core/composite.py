@@ -7,7 +7,7 @@ Porter and Duff 1984, "Compositing Digital Images": with premultiplied colours
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.kernels import compiled, over_rows
+from upholster.core.kernels import clamped, compiled, over_rows
 
 Plane = NDArray[np.float32]
 
@@ -40,10 +40,10 @@ def _pack(rgb, alpha, out, first, end):
     width = alpha.shape[1]
     for j in range(first, end):
         for i in range(width):
-            r = np.uint32(min(max(rgb[0, j, i] * 255.0 + 0.5, 0.0), 255.0))
-            g = np.uint32(min(max(rgb[1, j, i] * 255.0 + 0.5, 0.0), 255.0))
-            b = np.uint32(min(max(rgb[2, j, i] * 255.0 + 0.5, 0.0), 255.0))
-            a = np.uint32(min(max(alpha[j, i] * 255.0 + 0.5, 0.0), 255.0))
+            r = np.uint32(clamped(rgb[0, j, i] * 255.0 + 0.5, 255.0))
+            g = np.uint32(clamped(rgb[1, j, i] * 255.0 + 0.5, 255.0))
+            b = np.uint32(clamped(rgb[2, j, i] * 255.0 + 0.5, 255.0))
+            a = np.uint32(clamped(alpha[j, i] * 255.0 + 0.5, 255.0))
             out[j, i] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | (a << np.uint32(24))
 
 

@@ -15,11 +15,19 @@ from typing import Any
 
 import numba
 
-# No "nnan" and no "ninf": a stray non-finite value must stay visible to the clamps below it.
-FAST = {"nsz", "nnan", "contract", "reassoc", "arcp", "afn"}
+# No "nnan" and no "ninf": a stray value that is no number must stay visible to the clamps below it.
+FAST = {"nsz", "contract", "reassoc", "arcp", "afn"}
 
 compiled = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath=FAST)
 inlined = numba.njit(inline="always", cache=True, error_model="numpy", fastmath=FAST)
+
+
+@inlined
+def clamped(value, top):
+    """`value` within 0..`top`; what is no number is 0."""
+    low = value if value > 0.0 else 0.0
+    return low if low < top else top
+
 
 _bands: ContextVar[int] = ContextVar("bands", default=1)
 

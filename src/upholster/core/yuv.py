@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from upholster.core.chroma import fit_lines, luma_at_chroma
 from upholster.core.colour import Matrix, Range, Siting, luma_weights, quantisation
-from upholster.core.kernels import compiled, inlined, over_rows
+from upholster.core.kernels import clamped, compiled, inlined, over_rows
 
 #: Position of the first chroma sample, in luma samples, for a subsampling of two.
 _SITING = {
@@ -155,9 +155,9 @@ def _from_rgb(rgb, kr, kg, kb, cbs, crs, lo, ls, co, cs, top, y, cb, cr, first, 
             luma = kr * rgb[0, j, i] + kg * rgb[1, j, i] + kb * rgb[2, j, i]
             u = (rgb[2, j, i] - luma) * cbs
             v = (rgb[0, j, i] - luma) * crs
-            y[j, i] = min(max(lo + ls * luma + 0.5, 0.0), top)
-            cb[j, i] = min(max(co + cs * u + 0.5, 0.0), top)
-            cr[j, i] = min(max(co + cs * v + 0.5, 0.0), top)
+            y[j, i] = clamped(lo + ls * luma + 0.5, top)
+            cb[j, i] = clamped(co + cs * u + 0.5, top)
+            cr[j, i] = clamped(co + cs * v + 0.5, top)
 
 
 def from_rgb(

@@ -102,11 +102,16 @@ def plan(delivery: Delivery, facts: Facts, take: range) -> Plan:
     if reason := no_sound(form, facts, delivery.speed, delivery.rate) if delivery.sound else "":
         raise MediaError(reason)
     rate = delivery.rate or facts.rate
-    if rate <= 0 or rate > form.most_rate:
+    if rate > form.most_rate:
         raise MediaError(f"{form.title} holds at most {form.most_rate} frames a second. Choose a lower rate.")
     width, height = within(facts.width, facts.height, delivery.size, 2 if form.even else 1)
     if (limit := _LARGEST.get(form.container)) and max(width, height) > limit:
         raise MediaError(f"{form.title} holds at most {limit} pixels a side. Choose a smaller size.")
+    if form.codec == "cfhd" and (width % 16 or width < 32 or height < 32):
+        raise MediaError(
+            f"{form.title} takes only widths that are a multiple of 16 and pictures of at least 32 pixels; this one is "
+            f"{width}x{height}. Choose a longer side that gives such a width, or another format."
+        )
     spread = timing(len(take), facts.rate, rate, Fraction(delivery.speed, 100), delivery.missing == "blend")
     first = take.start if delivery.first_number is None else delivery.first_number
     return Plan(delivery, width, height, spread, first)

@@ -1,5 +1,7 @@
 """What is known of a piece of footage from looking into its file."""
 
+import re
+from collections.abc import Iterable
 from fractions import Fraction
 from typing import Annotated, Literal
 
@@ -10,7 +12,53 @@ from upholster.core.colour import Matrix, Range, Siting
 #: Whether colour is kept whole under alpha, or already multiplied by it.
 AlphaKind = Literal["straight", "premultiplied"]
 
-Rate = Annotated[Fraction, BeforeValidator(Fraction), PlainSerializer(str)]
+#: Frames a second that anything is shot, shown or delivered at.
+SLOWEST, FASTEST = Fraction(1, 100), Fraction(1000)
+_RATE = re.compile(r"(\d{1,9})(?:/(\d{1,9})|\.(\d{1,9}))?", re.ASCII)
+
+
+def read_rate(given: object) -> Fraction:
+    """A rate from a fraction or its words: ``24``, ``23.976``, ``24000/1001``.
+
+    Raises
+    ------
+    ValueError
+        Where it is no rate between `SLOWEST` and `FASTEST`. Nothing is computed with before it is known to be short.
+    """
+    if not isinstance(given, Fraction):
+        match = _RATE.fullmatch(str(given)[:24].strip())
+        if not match or (match[2] and not int(match[2])):
+            raise ValueError("a rate is a number like 24, 23.976 or 24000/1001")
+        given = Fraction(match[0])
+    if not SLOWEST <= given <= FASTEST:
+        raise ValueError(f"a rate lies between {float(SLOWEST):g} and {float(FASTEST):g} frames a second")
+    return given
+
+
+Rate = Annotated[Fraction, BeforeValidator(read_rate), PlainSerializer(str)]
+
+#: First and last frame of each run of frames.
+Runs = tuple[tuple[int, int], ...]
+
+
+def as_runs(frames: Iterable[int]) -> Runs:
+    """Frame numbers as runs of neighbours."""
+    runs: list[tuple[int, int]] = []
+    for frame in sorted(set(frames)):
+        if runs and runs[-1][1] == frame - 1:
+            runs[-1] = (runs[-1][0], frame)
+        else:
+            runs.append((frame, frame))
+    return tuple(runs)
+
+
+def runs_in_words(runs: Runs, most: int = 4) -> str:
+    """``frames 3, 7 to 9 and 12``; only the first `most` where there are more."""
+    parts = [str(first) if first == last else f"{first} to {last}" for first, last in runs[:most]]
+    if len(runs) > most:
+        parts.append(f"{len(runs) - most} more places")
+    many = len(parts) > 1 or runs[0][0] != runs[0][1]
+    return ("frames " if many else "frame ") + (f"{', '.join(parts[:-1])} and {parts[-1]}" if parts[1:] else parts[0])
 
 
 class ColourTags(BaseModel):
@@ -57,6 +105,8 @@ class Facts(BaseModel):
     notes: tuple[str, ...] = ()
     #: For each frame of the constant rate: which frame of the file is shown (None: one to one).
     shown: tuple[int, ...] | None = None
+    #: Frames whose data is damaged, or that are built on such, as far as they have been read.
+    damaged: Runs = ()
 
     @property
     def seconds(self) -> float:

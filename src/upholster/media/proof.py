@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from contextlib import ExitStack, closing
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from upholster.core.delivery.flat_colour import plain_key
+from upholster.core.delivery.timing import Timing
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Picture, Plan, hex_colour
@@ -157,13 +159,21 @@ def _wrong(facts: Facts, planned: Plan) -> str:
         return f"{facts.length} frames were found, {timing.frames} written"
     if (facts.width, facts.height) != (planned.width, planned.height):
         return f"the size is {facts.width}x{facts.height}"
-    if not form.sequence and timing.frames > 2 and abs(facts.rate / timing.rate - 1) > _TICKS.get(form.container, 0):
+    # Of one or two frames no rate can be seen.
+    if not form.sequence and timing.frames > 2 and not _keeps_time(facts.rate, timing, form.container):
         return f"the rate is {facts.rate}, not {timing.rate}"
     return ""
 
 
-#: How far a rate may be off where the container keeps time in hundredths or thousandths of a second, or rounds it.
-_TICKS = {"gif": 0.05, "webp": 0.01, "apng": 0.001}
+#: Seconds to which a container keeps time, where it does not keep it exactly, and how far it rounds a rate.
+_TICKS = {"gif": (0.01, 0.05), "webp": (0.001, 0.01), "apng": (0.0001, 0.001)}
+
+
+def _keeps_time(found: Fraction, timing: Timing, container: str) -> bool:
+    """Whether a rate is the one meant, as far as the container can say: a short clip's end falls on its next tick."""
+    tick, rounding = _TICKS.get(container, (0.0, 0.0))
+    late = timing.frames * abs(float(1 / found - 1 / timing.rate))
+    return abs(float(found / timing.rate) - 1) <= rounding or late <= 2 * tick
 
 
 def _measured(readers: list[Reader], expected: Iterable[Picture], planned: Plan, proof: Proof, numbers: range) -> Proof:

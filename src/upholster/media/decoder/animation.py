@@ -9,8 +9,8 @@ from PIL import Image, UnidentifiedImageError
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.video import RATES
 from upholster.media.errors import MediaError
-from upholster.media.facts import ColourTags, Facts
-from upholster.media.limits import PIXELS
+from upholster.media.facts import FASTEST, SLOWEST, ColourTags, Facts
+from upholster.media.limits import FRAMES, PIXELS
 
 
 def is_animated(path: Path) -> bool:
@@ -35,10 +35,12 @@ class Animation:
             self._film = Image.open(path)
             if self._film.width * self._film.height > PIXELS:
                 raise MediaError("The pictures of this animation are too large. Bring in a smaller version.")
+            if getattr(self._film, "n_frames", 1) > FRAMES:
+                raise MediaError(f"This animation holds more than {FRAMES:,} pictures. Bring in a shorter one.")
             times = self._times()
         except (UnidentifiedImageError, OSError, SyntaxError) as error:
             raise MediaError("This WebP file is broken or of a kind Upholster cannot read.") from error
-        rate = _rate(len(times), int(times.sum()))
+        rate = min(max(_rate(len(times), int(times.sum())), SLOWEST), FASTEST)
         self.facts = Facts(
             kind="video",
             container="webp",

@@ -6,7 +6,6 @@ Nothing of the answer is trusted to be more than numbers: it is never unpickled 
 
 import json
 import os
-import resource
 import sys
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -15,12 +14,12 @@ import numpy as np
 
 from upholster.media.decoder.animation import Animation, is_animated
 from upholster.media.decoder.planes import Planes
+from upholster.media.decoder.sandbox import confine
 from upholster.media.decoder.sound import pack_sound
 from upholster.media.decoder.stills import SUFFIXES, open_still
 from upholster.media.decoder.video import VideoFile
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
-from upholster.media.limits import MEMORY
 
 
 class Sequence:
@@ -50,17 +49,12 @@ def _open(paths: list[Path]) -> Source:
     return VideoFile(str(paths[0]))
 
 
-def _limit() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
-
-
 def _send(out: BinaryIO, answer: dict[str, Any], planes: Planes | None = None) -> None:
     arrays = [] if planes is None else [*planes.arrays, *([planes.alpha] if planes.alpha is not None else [])]
     arrays = [np.ascontiguousarray(a) for a in arrays]
     if planes is not None:
         answer |= {"model": planes.model, "depth": planes.depth, "alpha": planes.alpha is not None}
+        answer["damaged"] = planes.damaged
     answer["planes"] = [{"shape": a.shape, "dtype": a.dtype.str} for a in arrays]
     out.write(json.dumps(answer).encode() + b"\n")
     for array in arrays:
@@ -71,8 +65,7 @@ def _send(out: BinaryIO, answer: dict[str, Any], planes: Planes | None = None) -
 def main() -> None:
     # Pictures on somebody's screen come before decoding ahead.
     os.nice(5)
-    _limit()
-    requests, out = sys.stdin.buffer, sys.stdout.buffer
+    requests, out = os.fdopen(0, "rb", closefd=False), os.fdopen(1, "wb", closefd=False)
     source: Source | None = None
     facts: Facts | None = None
     request_path = ""
@@ -80,8 +73,10 @@ def main() -> None:
         request = json.loads(line)
         try:
             if source is None:
+                paths = [Path(p) for p in request["paths"]]
                 request_path = request["paths"][0]
-                source = _open([Path(p) for p in request["paths"]])
+                confine(paths)
+                source = _open(paths)
                 facts = source.facts
                 _send(out, {"facts": facts.model_dump(mode="json")})
                 continue
@@ -98,7 +93,3 @@ def main() -> None:
         except Exception as error:  # a child must answer whatever a hostile file does to a decoder
             print(repr(error), file=sys.stderr)
             _send(out, {"error": "This file is broken or of a kind Upholster cannot read."})
-
-
-if __name__ == "__main__":
-    main()

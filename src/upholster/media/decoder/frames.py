@@ -15,10 +15,14 @@ Plane = NDArray[np.float32]
 
 
 class Frame(NamedTuple):
-    """A frame as keying wants it: encoded RGB ``(3, h, w)`` and, where the file has one, its alpha."""
+    """A frame as keying wants it: encoded RGB ``(3, h, w)`` and, where the file has one, its alpha.
+
+    `damaged` says that a part of it was made up by the decoder.
+    """
 
     rgb: Plane
     alpha: Plane | None
+    damaged: bool = False
 
 
 def to_frame(planes: Planes, facts: Facts) -> Frame:
@@ -42,4 +46,4 @@ def to_frame(planes: Planes, facts: Facts) -> Frame:
     if turns:
         rgb = np.ascontiguousarray(np.rot90(rgb, turns, (1, 2)))
         alpha = None if alpha is None else np.ascontiguousarray(np.rot90(alpha, turns))
-    return Frame(rgb, alpha)
+    return Frame(rgb, alpha, planes.damaged)

@@ -16,9 +16,12 @@ class Planes(NamedTuple):
     arrays : list of ndarray
         Colour planes in the order of the model, each ``(h, w)``.
     alpha : ndarray or None
+    damaged : bool
+        Whether the decoder had to make up a part of it, or of one it is built on.
     """
 
     model: str
     depth: int
     arrays: list[NDArray[Any]]
     alpha: NDArray[Any] | None
+    damaged: bool = False

@@ -3,8 +3,6 @@
 import json
 import os
 import select
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Generator, Sequence
@@ -14,13 +12,12 @@ from typing import Any, Self
 
 import numpy as np
 
+from upholster.media.decoder.children import Child, start_child
 from upholster.media.decoder.frames import Frame, to_frame
 from upholster.media.decoder.planes import Planes
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.limits import SECONDS
-
-_PIPE = 1 << 20
 
 
 class Reader:
@@ -42,7 +39,7 @@ class Reader:
     def __init__(self, paths: Sequence[Path], facts: Facts | None = None) -> None:
         self._paths = [str(p) for p in paths]
         self._lock = threading.Lock()
-        self._child: subprocess.Popen[bytes] | None = None
+        self._child: Child | None = None
         self._buffer = bytearray()
         if missing := next((p for p in paths if not p.is_file()), None):
             raise MediaError(f"The file {missing.name} is no longer where it was. Bring it in again.")
@@ -58,11 +55,7 @@ class Reader:
     def close(self) -> None:
         child, self._child = self._child, None
         if child:
-            child.kill()
-            for stream in (child.stdin, child.stdout):
-                if stream:
-                    stream.close()
-            child.wait()
+            child.end()
 
     def frame(self, number: int) -> Frame:
         """One frame as encoded RGB and alpha."""
@@ -101,32 +94,19 @@ class Reader:
 
     def _start(self) -> Facts:
         self._buffer.clear()
-        env = {k: v for k, v in os.environ.items() if k in ("PATH", "LANG", "HOME") or k.startswith("UPHOLSTER_MAX")}
-        self._child = subprocess.Popen(
-            [sys.executable, "-m", "upholster.media.decoder.child"],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            env=env,
-            close_fds=True,
-        )
-        assert self._child.stdout is not None
-        os.set_blocking(self._child.stdout.fileno(), False)
         try:
-            import fcntl
-
-            fcntl.fcntl(self._child.stdout, fcntl.F_SETPIPE_SZ, _PIPE)
+            self._child = start_child()
         except OSError:
-            pass
+            raise MediaError("The decoder could not be started: the machine is out of memory or processes.") from None
         self._ask({"paths": self._paths})
         answer = self._answer()
         return Facts.model_validate(answer["facts"])
 
     def _ask(self, request: dict[str, Any]) -> None:
-        assert self._child is not None and self._child.stdin is not None
+        assert self._child is not None
         try:
-            self._child.stdin.write(json.dumps(request).encode() + b"\n")
-            self._child.stdin.flush()
+            self._child.requests.write(json.dumps(request).encode() + b"\n")
+            self._child.requests.flush()
         except BrokenPipeError:
             self.close()
             raise MediaError("Reading this file stopped short: it is broken or needs too much memory.") from None
@@ -151,14 +131,14 @@ class Reader:
             self._fill(memoryview(array.data).cast("B"), deadline)
             arrays.append(array)
         alpha = arrays.pop() if answer["alpha"] else None
-        return Planes(answer["model"], answer["depth"], arrays, alpha)
+        return Planes(answer["model"], answer["depth"], arrays, alpha, bool(answer["damaged"]))
 
     def _fill(self, view: memoryview, deadline: float) -> None:
         have = min(len(self._buffer), len(view))
         view[:have] = self._buffer[:have]
         del self._buffer[:have]
-        assert self._child is not None and self._child.stdout is not None
-        descriptor = self._child.stdout.fileno()
+        assert self._child is not None
+        descriptor = self._child.answers.fileno()
         while have < len(view):
             self._wait(descriptor, deadline)
             got = os.readv(descriptor, [view[have:]])
@@ -167,8 +147,8 @@ class Reader:
             have += got
 
     def _read_some(self, deadline: float) -> None:
-        assert self._child is not None and self._child.stdout is not None
-        descriptor = self._child.stdout.fileno()
+        assert self._child is not None
+        descriptor = self._child.answers.fileno()
         self._wait(descriptor, deadline)
         # Small reads: what follows the header goes straight into its array.
         got = os.read(descriptor, 4096)

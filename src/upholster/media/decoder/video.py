@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from upholster.core.colour import Matrix, Siting
 from upholster.media.decoder.planes import Planes
 from upholster.media.errors import MediaError
-from upholster.media.facts import ColourTags, Facts, untagged
-from upholster.media.limits import PIXELS
+from upholster.media.facts import FASTEST, SLOWEST, ColourTags, Facts, untagged
+from upholster.media.limits import FRAMES, HOURS, PIXELS
 
 #: Rates footage is shot at; a measured rate within 0.2 % of one is taken to be it.
 RATES = [
@@ -45,6 +45,8 @@ class VideoFile:
         self._container = self._open()
         self._cursor: tuple[int, Iterator[Any]] | None = None
         self._pts, self._keys = self._table()
+        #: Places whose data was found to be damaged.
+        self._damaged: set[int] = set()
         first = next(self._decode_from(0), None)
         if first is None:
             raise MediaError("No picture in this file can be decoded. Export it again from where it came.")
@@ -61,11 +63,20 @@ class VideoFile:
         for decoded in frames:
             place = self._place(decoded, at)
             at = place + 1
+            if decoded.is_corrupt:
+                self._damaged.add(place)
             if place >= index:
                 self._cursor = (at, frames)
-                return to_planes(decoded)
+                # A frame that could not be decoded at all is stood in for by the next.
+                if place > index:
+                    self._damaged.add(index)
+                return to_planes(decoded)._replace(damaged=self._builds_on_damage(index))
         self._cursor = None
         raise MediaError(f"Frame {frame} of this file cannot be decoded.")
+
+    def _builds_on_damage(self, index: int) -> bool:
+        """Whether a frame, or one since the last entry point that it may be built on, is damaged."""
+        return bool(self._damaged) and any(self._key_before(index) <= place <= index for place in self._damaged)
 
     def _open(self) -> Any:
         try:
@@ -102,6 +113,8 @@ class VideoFile:
             if packet.size and not packet.is_discard:
                 times.append(packet.pts)
                 keys.append(packet.is_keyframe)
+            if len(times) > FRAMES:
+                raise MediaError(f"This file holds more than {FRAMES:,} frames. Bring in a shorter piece.")
         if not times:
             raise MediaError("This file holds no frames. Export it again from where it came.")
         if any(t is None for t in times):
@@ -126,6 +139,8 @@ class VideoFile:
             except av.error.EOFError:
                 return
             except av.FFmpegError:
+                if self._pts is not None and packet.pts is not None:
+                    self._damaged.add(int(np.searchsorted(self._pts, packet.pts)))
                 continue
             yield from decoded
 
@@ -178,26 +193,53 @@ class VideoFile:
 
     def _timing(self, count: int) -> tuple[Fraction, tuple[int, ...] | None, list[str]]:
         stated = self._stream.guessed_rate or self._stream.average_rate
+        if stated and not SLOWEST <= stated <= FASTEST:
+            stated = None
         if self._pts is None or count < 3:
             return (_known(Fraction(stated)) if stated else Fraction(24)), None, []
         seconds = (self._pts - self._pts[0]) * float(self._stream.time_base)
         steps = np.diff(seconds)
         usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1 / 24
         tick = float(self._stream.time_base)
+        if not seconds[-1] > 0:
+            raise MediaError("All frames of this file have the same time. Export it again from where it came.")
         rate = _known(Fraction((count - 1) / float(seconds[-1])).limit_denominator(100_000))
+        rate = min(max(rate, SLOWEST), FASTEST)
         # Times rounded to milliseconds cannot tell 24 from 24000/1001; what the file states can.
         if stated and abs(float(stated / rate) - 1) < 0.001 + 2 * tick / float(seconds[-1]):
             rate = Fraction(stated)
         if np.abs(seconds - np.arange(count) / float(rate)).max() <= 0.5 * usual + tick:
             return rate, None, []
-        rate = min(_known(Fraction(1 / usual).limit_denominator(1001)), Fraction(120))
+        rate = min(_known(max(Fraction(1 / usual).limit_denominator(1001), SLOWEST)), Fraction(120))
+        if seconds[-1] > HOURS * 3600:
+            raise MediaError(
+                f"This file runs for {seconds[-1] / 3600:.1f} hours; the limit is {HOURS:g}. Bring in a shorter piece."
+            )
         length = max(1, round((seconds[-1] + usual) * float(rate)))
+        if length > FRAMES:
+            raise MediaError(
+                f"At its {float(rate):.5g} frames a second this file has {length:,} frames; the limit is {FRAMES:,}. "
+                "Bring in a shorter piece."
+            )
         shown = np.searchsorted(seconds, (np.arange(length) + 0.5) / float(rate)) - 1
         note = (
             f"The rate of this file varies; it was brought to a constant {float(rate):.5g} frames a second by "
             "repeating or leaving out frames."
         )
-        return rate, tuple(np.clip(shown, 0, count - 1).tolist()), [note]
+        return rate, tuple(np.clip(shown, 0, count - 1).tolist()), [note, *_gaps(seconds, usual, float(rate))]
+
+
+def _gaps(seconds: NDArray[np.float64], usual: float, rate: float) -> list[str]:
+    """What to say of places where nothing is shown for much longer than a frame."""
+    steps = np.diff(seconds)
+    places = np.flatnonzero(steps > max(10 * usual, 1.0))
+    notes = [
+        f"Nothing is recorded for {steps[place]:.1f} s after frame {round(seconds[place] * rate)}; it is held so long."
+        for place in places[:3]
+    ]
+    if len(places) > 3:
+        notes.append(f"There are {len(places) - 3} more such gaps.")
+    return notes
 
 
 def _sound(container: Any) -> str:

@@ -28,6 +28,8 @@ def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction,
                         # A template does not bring its tag along, and a wrong one names another codec.
                         stream.codec_context.codec_tag = source.streams.video[0].codec_context.codec_tag
                         stream.time_base = 1 / rate
+                        # Matroska and WebM state how long a frame is only where the rate is known.
+                        stream.codec_context.framerate = rate
                         mark_alpha(stream, form)
                         track = SoundTrack(joined, sound) if sound else None
                     for packet in source.demux(video=0):

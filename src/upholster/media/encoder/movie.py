@@ -19,8 +19,8 @@ from upholster.media.formats import Format
 
 Plane = NDArray[np.float32]
 
-#: ITU-T H.273 code points: BT.709 primaries, transfer and matrix.
-_BT709, _RGB = 1, 0
+#: ITU-T H.273 code points: BT.709 primaries, transfer and matrix; RGB has no matrix; sRGB's transfer.
+_BT709, _RGB, _SRGB = 1, 0, 13
 _LIMITED, _FULL = 1, 2
 
 
@@ -106,6 +106,9 @@ def add_video(container: Any, form: Format, width: int, height: int, rate: Fract
 def _tag(what: Any, form: Format) -> None:
     """State on a codec or a frame how its code values stand for colour; encoders look at either."""
     what.color_primaries = what.color_trc = _BT709
+    if form.codec in ("png", "apng"):
+        # PNG's colour chunks are believed to the letter, and pictures for screens are sRGB (W3C PNG 3rd edition, 11.3.2).
+        what.color_trc = _SRGB
     component = form.pixels.startswith("yuv")
     what.colorspace, what.color_range = (_BT709, _LIMITED) if component else (_RGB, _FULL)
 

@@ -4,6 +4,8 @@ Alpha follows each standard: PNG is straight (W3C PNG third edition, 6.2), TIFF 
 ExtraSamples (TIFF 6.0, page 31), OpenEXR is premultiplied and scene-linear ("Technical Introduction to OpenEXR").
 """
 
+import struct
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
@@ -58,7 +60,14 @@ def _png(part: Path, pixels: NDArray[Any]) -> None:
     done, data = cv2.imencode(".png", pixels, [cv2.IMWRITE_PNG_COMPRESSION, 2])
     if not done:
         raise MediaError("A picture of the sequence could not be written.")
-    part.write_bytes(data.tobytes())
+    part.write_bytes(_as_srgb(data.tobytes()))
+
+
+def _as_srgb(png: bytes) -> bytes:
+    """A PNG that says it is sRGB, right after its header (W3C PNG third edition, 11.3.2.5: intent 0, perceptual)."""
+    header = 8 + 12 + 13
+    chunk = b"sRGB\x00"
+    return png[:header] + struct.pack(">I", 1) + chunk + struct.pack(">I", zlib.crc32(chunk)) + png[header:]
 
 
 def _png8(part: Path, rgb: Plane, alpha: Plane, kind: AlphaKind) -> None:
