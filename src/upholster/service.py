@@ -2,6 +2,8 @@
 
 import argparse
 import fcntl
+import getpass
+import logging
 import os
 import pwd
 import secrets
@@ -10,6 +12,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -18,22 +21,33 @@ from pathlib import Path
 from types import FrameType
 from typing import IO
 
+from upholster.binding import BIND, beyond_loopback, own_url
+
 PORT = 8750
+#: Seconds between two questions whether the web server answers, and of silence after which it is started again.
+_ASK, _SILENT = 5.0, 60.0
+
+log = logging.getLogger(__name__)
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="bin/start", description="Run Upholster until Ctrl-C.")
     parser.add_argument("--empty", action="store_true", help="start without demo data")
+    parser.add_argument("--set-password", action="store_true", help="set the password asked for beyond this machine")
     parser.add_argument("--port", type=int, default=int(os.environ.get("UPHOLSTER_PORT", PORT)))
     asked = parser.parse_args()
     os.umask(0o022)
     root = _data_root()
+    if asked.set_password:
+        _set_password()
+        return
+    _check_password()
     held = _hold(root)
     house = House(root)
     for sign in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(sign, house.stop)
     try:
-        house.open(_free_port(asked.port), demo=not asked.empty)
+        house.open(_free_port(asked.port, BIND), demo=not asked.empty)
         house.look_after()
     finally:
         house.close()
@@ -53,6 +67,32 @@ def _data_root() -> Path:
     return root
 
 
+def _set_password() -> None:
+    """Ask for a password and keep it; from a pipe, its first line is the password."""
+    from upholster.studio.errors import Refused
+    from upholster.studio.password import set_password
+
+    word = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
+    try:
+        set_password(word)
+    except Refused as refused:
+        sys.exit(str(refused))
+    print("The password is set.")
+
+
+def _check_password() -> None:
+    """Whoever answers to other machines wants a password first."""
+    if not beyond_loopback():
+        return
+    from upholster.studio.password import is_set
+
+    if not is_set():
+        sys.exit(
+            f"Upholster would answer to other machines at {BIND}, so it wants a password: "
+            "set one with bin/start --set-password, then start again."
+        )
+
+
 def _hold(root: Path) -> IO[str]:
     """One house a data folder; a second start says where the first one answers."""
     held = (root / "running").open("a+")
@@ -65,16 +105,17 @@ def _hold(root: Path) -> IO[str]:
     return held
 
 
-def _free_port(wanted: int) -> int:
+def _free_port(wanted: int, bind: str = "127.0.0.1") -> int:
     for port in (*range(wanted, wanted + 20), 0):
-        with socket.socket() as probe:
+        family = socket.AF_INET6 if ":" in bind else socket.AF_INET
+        with socket.socket(family) as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
-                probe.bind(("127.0.0.1", port))
+                probe.bind((bind, port))
             except OSError:
                 continue
             return int(probe.getsockname()[1])
-    sys.exit("No port is free on this machine.")
+    sys.exit(f"No port is free at {bind}, or it is no address of this machine.")
 
 
 class House:
@@ -86,6 +127,8 @@ class House:
         self._running: dict[str, subprocess.Popen[bytes]] = {}
         self._start: dict[str, Callable[[], subprocess.Popen[bytes]]] = {}
         self._stopping = False
+        self._address = ""
+        self._asked = self._answered = time.monotonic()
 
     def open(self, port: int, *, demo: bool) -> None:
         """Start everything, in order, and print the address once it answers."""
@@ -99,15 +142,20 @@ class House:
         migrate()
         self._keep("worker", lambda: self._python("upholster.work.worker"))
         self._keep("web", lambda: self._python("upholster.web", str(port)))
-        address = f"http://127.0.0.1:{port}"
-        self._wait_for("the web server", lambda: _answers(address))
-        (self._root / "running").write_text(address)
+        self._address = own_url(port)
+        self._wait_for("the web server", lambda: _answers(self._address))
+        (self._root / "running").write_text(self._address)
+        print(f"Upholster is ready at {self._address}", flush=True)
         if demo:
-            from upholster.studio.demo_stock import furnish
+            threading.Thread(target=self._furnish, daemon=True).start()
 
+    def _furnish(self) -> None:
+        from upholster.studio.demo_stock import furnish
+
+        try:
             furnish(lambda words: print(words, flush=True), lambda: self._stopping)
-        if not self._stopping:
-            print(f"Upholster is ready at {address}", flush=True)
+        except Exception:
+            log.exception("the demo could not be brought in; the next start goes on with it")
 
     def look_after(self) -> None:
         """Start again what dies, until told to stop."""
@@ -116,7 +164,21 @@ class House:
                 if process.poll() is not None and not self._stopping:
                     print(f"The {name} stopped; starting it again.", flush=True)
                     self._running[name] = self._start[name]()
+            self._check_web()
             time.sleep(0.5)
+
+    def _check_web(self) -> None:
+        """A web server that is there but has not answered for long is started again."""
+        now = time.monotonic()
+        if now - self._asked < _ASK:
+            return
+        if _answers(self._address):
+            self._answered = time.monotonic()
+        elif now - self._answered > _SILENT:
+            print("The web server does not answer; starting it again.", flush=True)
+            self._running["web"].kill()
+            self._answered = time.monotonic()
+        self._asked = time.monotonic()
 
     def stop(self, sign: int = 0, frame: FrameType | None = None) -> None:
         self._stopping = True

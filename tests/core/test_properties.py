@@ -7,8 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, shot
-from upholster.core.first_recipe import first_look
 from upholster.core.composite import pack_rgba8
+from upholster.core.first_recipe import first_look
 from upholster.core.grids import area, lay, resize, spread
 from upholster.core.kernels import FAST, row_bands
 from upholster.core.key import Keyed, key

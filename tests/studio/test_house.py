@@ -24,7 +24,7 @@ from upholster.media.delivery import Delivery
 from upholster.media.errors import MediaError
 from upholster.store.models import Render
 from upholster.store.session import session
-from upholster.studio import bring_in, places, presets, renders, shots, stock
+from upholster.studio import bring_in, places, presets, renders, shots, stock, uploads
 from upholster.studio.errors import Refused
 from upholster.studio.naming import next_version, safe_name
 from upholster.studio.render_work import ACTIVE
@@ -72,7 +72,7 @@ def listed(render_id: int) -> bool:
 
 
 @pytest.mark.parametrize(
-    "part", ["upholster.work.worker", "postgres -D", "upholster.media.decoder.child", "upholster.web"]
+    "part", ["upholster.work.worker", "postgres -D", "upholster.media.decoder.forkserver", "upholster.web"]
 )
 def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: str) -> None:
     (render_id,) = order(shot_id, "prores4444")
@@ -88,7 +88,7 @@ def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: 
         return now not in ACTIVE
 
     wait_for(over, 120)
-    if part == "upholster.media.decoder.child":
+    if part == "upholster.media.decoder.forkserver":
         # A decoder that dies is a sentence and a retry, since the file may be what killed it.
         row = next(r for r in renders.all_renders() if r.id == render_id)
         assert row.state == "done" or "stopped short" in row.problem
@@ -236,10 +236,10 @@ def test_keyed_clips_come_back_as_footage_with_their_alpha_rightly_taken(
         wait_for(lambda f=footage.id: bring_in.get_footage(f).state == "ready")  # type: ignore[misc]
         assert footage.facts["alpha_kind"] == kind
     bring_in.interpret(footage.id, "straight")
-    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    wait_for(lambda: bring_in.get_footage(footage.id).pending is None)
     assert bring_in.get_footage(footage.id).facts["alpha_kind"] == "straight"
     bring_in.interpret(footage.id, "")
-    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    wait_for(lambda: bring_in.get_footage(footage.id).pending is None)
     with pytest.raises(Refused, match="another way"):
         bring_in.interpret(footage.id, "upside down")
 
@@ -251,26 +251,26 @@ def test_revisions_form_a_tree_in_which_nothing_is_lost(house: House, shot_id: i
     def with_shift(shift: float) -> Recipe:
         return recipe.model_copy(update={"edge": Edge(shift=shift)})
 
-    for shift in (1.0, 2.0):
-        shots.revise(twin, with_shift(shift), f"to {shift}")
-    shots.undo(twin)
-    state_now = shots.revise(twin, with_shift(3.0), "to 3")
+    for seen, shift in ((1, 1.0), (2, 2.0)):
+        shots.revise(twin, with_shift(shift), f"to {shift}", seen)
+    shots.undo(twin, 3)
+    state_now = shots.revise(twin, with_shift(3.0), "to 3", 2)
     assert state_now.revision == 4 and state_now.redo is None
-    assert shots.undo(twin).recipe.edge.shift == 1.0
-    assert shots.redo(twin).recipe.edge.shift == 3.0
+    assert shots.undo(twin, 4).recipe.edge.shift == 1.0
+    assert shots.redo(twin, 2).recipe.edge.shift == 3.0
     assert shots.go_to(twin, 3).recipe.edge.shift == 2.0
     assert [r.number for r in shots.history(twin)] == [4, 3, 2, 1]
-    assert shots.revise(twin, with_shift(2.0), "same").revision == 3
+    assert shots.revise(twin, with_shift(2.0), "same", 1).revision == 3
 
 
 def test_a_block_sent_twice_does_no_harm_and_a_gap_is_noticed(house: House) -> None:
-    token = bring_in.begin_upload()
-    assert bring_in.receive(token, "a.mp4", 0, b"12345") == 5
-    assert bring_in.receive(token, "a.mp4", 0, b"12345") == 5
-    assert bring_in.receive(token, "../../a.mp4", 5, b"678") == 8
+    token = uploads.begin()
+    assert uploads.receive(token, "a.mp4", 0, b"12345") == 5
+    assert uploads.receive(token, "a.mp4", 0, b"12345") == 5
+    assert uploads.receive(token, "../../a.mp4", 5, b"678") == 8
     assert [p.name for p in places.upload_folder(token).iterdir()] == ["a.mp4"]
     with pytest.raises(Refused, match="lost on the way"):
-        bring_in.receive(token, "a.mp4", 99, b"1")
+        uploads.receive(token, "a.mp4", 99, b"1")
     shutil.rmtree(places.upload_folder(token))
 
 

@@ -47,7 +47,8 @@ def test_reading_through_surveys_as_seeking_does(footage: Footage, tmp_path: Pat
         seen.append(number)
         assert frame.rgb.shape == (3, 180, 320)
 
-    through, sought = read_through(footage, each), survey_footage(footage)
+    (through, damaged), sought = read_through(footage, each), survey_footage(footage)
+    assert damaged == ()
     assert seen == list(range(12))
     assert np.array_equal(through.mean, sought.mean) and np.array_equal(through.frames, sought.frames)
     save_survey(tmp_path / "s.npz", through)

@@ -26,7 +26,7 @@ def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
 
 
 def asked(shot_id: int, **more: Any) -> dict[str, Any]:
-    return {"recipe": shots.open_shot(shot_id).recipe.model_dump(mode="json"), "sequence": 1, **more}
+    return {"recipe": shots.open_shot(shot_id).recipe.model_dump(mode="json"), "sequence": 1, "window": "one", **more}
 
 
 def ended(*names: str) -> bool:
@@ -65,7 +65,8 @@ def test_questions_overtaken_by_newer_ones_are_passed_over(visitor: Visitor, sho
     delivery = {"format": "png8"}
     assert visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, delivery=delivery, sequence=9))[0] == 200
     assert visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, delivery=delivery, sequence=5))[0] == 204
-    assert visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, delivery=delivery))[0] == 200, "a page loaded anew"
+    other = asked(shot_id, delivery=delivery, window="two")
+    assert visitor.ask(f"/bench/{shot_id}/quote", other)[0] == 200, "another window asks for itself"
 
 
 def test_flat_colours_are_proposed_and_judged(visitor: Visitor, shot_id: int) -> None:
@@ -80,7 +81,7 @@ def test_flat_colours_are_proposed_and_judged(visitor: Visitor, shot_id: int) ->
 def test_nothing_to_deliver_and_nothing_known_are_sentences(visitor: Visitor, shot_id: int) -> None:
     status, told = visitor.ask(f"/bench/{shot_id}/render", {"revision": 1, "deliveries": [], "name": ""})
     assert status == 422 and "Choose a format" in told["problem"]
-    assert visitor.ask(f"/bench/{shot_id}/render", {"revision": 1, "name": ""})[0] == 400
+    assert visitor.ask(f"/bench/{shot_id}/render", {"revision": 1, "name": ""})[0] == 422
     body = {"revision": 1, "deliveries": [{"format": "png8"}], "name": ""}
     assert visitor.ask("/bench/99999/render", body)[0] == 404
     assert visitor.ask("/presets", {"name": "  ", "delivery": {"format": "png8"}})[0] == 422

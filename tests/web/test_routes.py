@@ -27,7 +27,7 @@ def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
 
 def request_for(shot_id: int, **more: Any) -> dict[str, Any]:
     recipe = shots.open_shot(shot_id).recipe.model_dump(mode="json")
-    return {"recipe": recipe, "frame": 3, "window": "test", "sequence": 1, **more}
+    return {"recipe": recipe, "seen": 1, "frame": 3, "window": "test", "sequence": 1, **more}
 
 
 def test_a_picture_is_raw_straight_rgba(visitor: Visitor, shot_id: int) -> None:
@@ -84,7 +84,7 @@ def test_points_outside_the_picture_are_refused(visitor: Visitor, shot_id: int) 
 def test_a_ground_must_be_measured_before_it_is_taken_out(visitor: Visitor, shot_id: int) -> None:
     recipe = shots.open_shot(shot_id).recipe.model_dump(mode="json")
     bare = {"kind": "colour", "colour": None, "samples": []}
-    status, told = visitor.ask(f"/bench/{shot_id}/screen", {"recipe": recipe, "screen": bare})
+    status, told = visitor.ask(f"/bench/{shot_id}/screen", {"recipe": recipe, "screen": bare, "seen": 1})
     assert status == 422 and "Measure the ground first" in told["problem"]
 
 
@@ -110,7 +110,7 @@ def test_a_clean_plate_that_is_gone_is_one_sentence_and_can_be_changed(visitor: 
     gone = asked["recipe"]["screen"] | {"empty": "0" * 64}
     status, told = visitor.ask(f"/bench/{shot_id}/screen", asked | {"screen": gone})
     assert status == 422 and "empty set is gone" in told["problem"]
-    lost = {"recipe": asked["recipe"] | {"screen": gone}, "screen": asked["recipe"]["screen"]}
+    lost = {"recipe": asked["recipe"] | {"screen": gone}, "screen": asked["recipe"]["screen"], "seen": 1}
     status, told = visitor.ask(f"/bench/{shot_id}/screen", lost)
     assert status == 200 and told["recipe"]["screen"]["empty"] is None
 
@@ -123,7 +123,7 @@ def test_a_measured_screen_brings_its_own_clear_and_solid_unless_they_were_set(v
     sample = told["recipe"]["screen"]["samples"][0]
     assert sample["colour"][1] > 2 * sample["colour"][0]
     told["recipe"]["matte"]["clear"] = 0.222
-    asked = {"recipe": told["recipe"], "measure": {"frame": 0, "x": 300, "y": 20, "radius": 6}}
+    asked = {"recipe": told["recipe"], "seen": 2, "measure": {"frame": 0, "x": 300, "y": 20, "radius": 6}}
     assert visitor.ask(f"/bench/{twin}/screen", asked)[1]["recipe"]["matte"]["clear"] == 0.222
 
 

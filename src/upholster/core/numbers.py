@@ -5,13 +5,16 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+#: Most keyframes of one number, and the last frame one can stand on.
+MOST_KEYS, LAST_FRAME = 10_000, 10_000_000
+
 
 class Keyframe(BaseModel):
     """A value at a frame, and how the number goes on from there to the next keyframe."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
-    frame: int = Field(ge=0, description="Frame of the footage.")
+    frame: int = Field(ge=0, le=LAST_FRAME, description="Frame of the footage.")
     value: float = Field(description="The number there.")
     next: Literal["hold", "linear", "smooth"] = Field(default="linear", description="How to reach the next keyframe.")
 
@@ -31,6 +34,8 @@ def number(default: float, low: float, high: float, *, step: float, unit: str = 
 def check_number(value: Number, low: float, high: float) -> None:
     """Raise ValueError where `value` leaves ``low..high`` or its keyframes are out of order."""
     keys = () if isinstance(value, float | int) else value
+    if len(keys) > MOST_KEYS:
+        raise ValueError(f"there are more than {MOST_KEYS} keyframes")
     for each in [key.value for key in keys] if keys else [value]:
         if not isinstance(each, float | int) or not low <= each <= high:
             raise ValueError(f"{each} lies outside {low:g} to {high:g}")

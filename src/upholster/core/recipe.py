@@ -12,6 +12,9 @@ from upholster.core.numbers import Number, check_number, number, value_at
 
 VERSION = 1
 
+#: Most places a screen is measured at by hand.
+SAMPLES = 64
+
 Kind = Literal["screen", "colour", "dark", "light", "none"]
 
 
@@ -81,7 +84,7 @@ class Screen(Settings):
     colour: tuple[float, float, float] | None = Field(
         default=None, description="Colour as proposed, encoded RGB 0..1; samples take its place."
     )
-    samples: tuple[Sample, ...] = Field(default=(), description="Places measured by hand.")
+    samples: tuple[Sample, ...] = Field(default=(), max_length=SAMPLES, description="Places measured by hand.")
     empty: str | None = Field(
         default=None,
         pattern="^[0-9a-f]{64}$",
@@ -194,8 +197,8 @@ def read_recipe(document: object) -> Recipe:
     if not isinstance(document, dict):
         raise RecipeError("A recipe is a JSON object; this is not one.")
     found = document.get("version", VERSION)
-    if not isinstance(found, int) or found > VERSION:
-        raise RecipeError(f"This recipe has version {found}; this program reads up to {VERSION}. Update it.")
+    if type(found) is not int or not 1 <= found <= VERSION:
+        raise RecipeError(f"This recipe has version {str(found)[:20]}; this program reads 1 to {VERSION}. Update it.")
     while found < VERSION:
         document = MIGRATIONS[found](document)
         found += 1

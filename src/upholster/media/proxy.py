@@ -53,11 +53,14 @@ class ProxyWriter:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
-        with self._file:
-            self._file.write(self._ends.tobytes())
-        if error is None:
-            self._part.replace(self._path)
-        else:
+        try:
+            with self._file:
+                if error is None:
+                    self._file.write(self._ends.tobytes())
+            if error is None:
+                self._part.replace(self._path)
+        finally:
+            # Not there any more where all went well.
             self._part.unlink(missing_ok=True)
 
 
@@ -66,6 +69,8 @@ class Proxy:
 
     def __init__(self, path: Path, length: int) -> None:
         self._data = np.memmap(path, np.uint8, "r")
+        #: What it can come to hold in memory.
+        self.nbytes = self._data.nbytes
         self._ends = self._data[-length * 16 :].view(np.int64).reshape(length, 2)
 
     def jpeg(self, number: int) -> bytes:

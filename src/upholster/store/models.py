@@ -1,9 +1,9 @@
-"""The tables."""
+"""The tables. Nothing that a person made goes away because something else does: those keys restrict."""
 
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, ForeignKey, UniqueConstraint, func
+from sqlalchemy import BigInteger, CheckConstraint, DateTime, ForeignKey, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import Text
@@ -22,14 +22,43 @@ class Footage(Base):
     """A file, still or image sequence as brought in; never modified."""
 
     __tablename__ = "footage"
+    __table_args__ = (CheckConstraint("state IN ('reading', 'ready', 'failed')", "footage_state"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     sha256: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     files: Mapped[list[str]]
     bytes: Mapped[int] = mapped_column(BigInteger)
+    #: As the reading in force has them; of the file alone until there is one.
     facts: Mapped[dict[str, Any]]
     #: reading, ready or failed
+    state: Mapped[str] = mapped_column(default="reading")
+    #: The reading whose pictures are shown; none before the first is complete, or where it is older than readings.
+    reading_id: Mapped[int | None]
+    first_recipe: Mapped[dict[str, Any] | None]
+    sentences: Mapped[list[str]] = mapped_column(default=list)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    shots: Mapped[list["Shot"]] = relationship(back_populates="footage", order_by="Shot.id")
+    readings: Mapped[list["Reading"]] = relationship(back_populates="footage", order_by="Reading.id")
+
+    @property
+    def pending(self) -> "Reading | None":
+        """The newest reading, where it is not complete."""
+        newest = self.readings[-1] if self.readings else None
+        return newest if newest and newest.state != "complete" else None
+
+
+class Reading(Base):
+    """One reading-through of footage with its alpha taken in one way; what is in force stays until it is complete."""
+
+    __tablename__ = "reading"
+    __table_args__ = (CheckConstraint("state IN ('reading', 'waiting', 'complete', 'failed')", "reading_state"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    footage_id: Mapped[int] = mapped_column(ForeignKey("footage.id", ondelete="RESTRICT"), index=True)
+    facts: Mapped[dict[str, Any]]
+    #: reading; waiting for renders of the footage to end; complete; or failed
     state: Mapped[str] = mapped_column(default="reading")
     problem: Mapped[str] = mapped_column(default="")
     frames_read: Mapped[int] = mapped_column(default=0)
@@ -37,9 +66,7 @@ class Footage(Base):
     sentences: Mapped[list[str]] = mapped_column(default=list)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
-    shots: Mapped[list["Shot"]] = relationship(
-        back_populates="footage", order_by="Shot.id", cascade="all, delete-orphan", passive_deletes=True
-    )
+    footage: Mapped[Footage] = relationship(back_populates="readings")
 
 
 class Shot(Base):
@@ -48,7 +75,7 @@ class Shot(Base):
     __tablename__ = "shot"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    footage_id: Mapped[int] = mapped_column(ForeignKey("footage.id", ondelete="CASCADE"), index=True)
+    footage_id: Mapped[int] = mapped_column(ForeignKey("footage.id", ondelete="RESTRICT"), index=True)
     name: Mapped[str]
     head: Mapped[int] = mapped_column(default=1)
     #: How the Bench was left: frame, view, ground.
@@ -65,7 +92,7 @@ class Revision(Base):
     __table_args__ = (UniqueConstraint("shot_id", "number"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"))
     number: Mapped[int]
     parent: Mapped[int | None]
     change: Mapped[str]
@@ -79,9 +106,11 @@ class RenderPass(Base):
     __tablename__ = "render_pass"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
 
-    ranges: Mapped[list["RenderRange"]] = relationship(order_by="RenderRange.position", cascade="all, delete-orphan")
+    ranges: Mapped[list["RenderRange"]] = relationship(
+        order_by="RenderRange.position", cascade="all, delete-orphan", passive_deletes=True
+    )
     renders: Mapped[list["Render"]] = relationship(back_populates="made_in", order_by="Render.id")
 
 
@@ -89,10 +118,13 @@ class Render(Base):
     """One making of a file from a recipe revision."""
 
     __tablename__ = "render"
+    __table_args__ = (
+        CheckConstraint("state IN ('running', 'encoding', 'checking', 'done', 'failed', 'cancelled')", "render_state"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
-    pass_id: Mapped[int] = mapped_column(ForeignKey("render_pass.id"), index=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
+    pass_id: Mapped[int] = mapped_column(ForeignKey("render_pass.id", ondelete="RESTRICT"), index=True)
     revision: Mapped[int]
     name: Mapped[str] = mapped_column(unique=True)
     delivery: Mapped[dict[str, Any]]
@@ -159,7 +191,7 @@ class Clip(Base):
     __tablename__ = "clip"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    render_id: Mapped[int] = mapped_column(ForeignKey("render.id", ondelete="CASCADE"), unique=True)
+    render_id: Mapped[int] = mapped_column(ForeignKey("render.id", ondelete="RESTRICT"), unique=True)
     name: Mapped[str]
     file: Mapped[str]
     bytes: Mapped[int] = mapped_column(BigInteger)

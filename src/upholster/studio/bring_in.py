@@ -1,166 +1,231 @@
-"""Bringing footage in: bytes arrive, are recognised, looked into, and read through once."""
+"""Bringing footage in: recognised, looked into, and read through, each time into a reading of its own."""
 
-import secrets
+import errno
+import logging
+import os
+import re
 import shutil
 import time
+from collections.abc import Sequence
 from pathlib import Path
-from zipfile import BadZipFile, ZipFile
 
-from sqlalchemy import select
-from sqlalchemy.orm import selectinload
+from sqlalchemy import delete, func, select, text
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session, selectinload
 
 from upholster.core.first_recipe import first_look
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
-from upholster.media.decoder.stills import SUFFIXES
 from upholster.media.delivery import hex_colour
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
-from upholster.media.limits import UPLOAD
 from upholster.media.proxy import ProxyWriter
-from upholster.media.sequences import in_order
-from upholster.store.models import Footage, Render, Shot
+from upholster.store.models import Footage, Reading, Render, Revision, Shot
 from upholster.store.session import session
-from upholster.studio import keying, places, queue
+from upholster.studio import keying, places, queue, uploads
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.inspect import interpretation
-from upholster.studio.naming import safe_name
+from upholster.studio.naming import clean
 from upholster.studio.sidecar import sha256_of
 
+log = logging.getLogger(__name__)
 
-def begin_upload() -> str:
-    """A token under which files can be sent."""
-    _forget_stale()
-    token = secrets.token_urlsafe(16)
-    places.upload_folder(token).mkdir(parents=True)
-    return token
-
-
-def receive(token: str, name: str, offset: int, block: bytes) -> int:
-    """Add a block to one file of an upload; how many bytes of it are here.
-
-    A block that repeats what is here is taken as sent again after a broken connection.
-    """
-    folder = _upload(token)
-    path = folder / safe_name(name)
-    have = path.stat().st_size if path.exists() else 0
-    if offset > have:
-        raise Refused("A part of the file was lost on the way. Bring it in again.")
-    if sum(p.stat().st_size for p in folder.iterdir()) + len(block) > UPLOAD:
-        shutil.rmtree(folder)
-        raise Refused(f"This is larger than the limit of {UPLOAD / 2**30:.3g} GiB. Bring in a shorter piece.")
-    with path.open("r+b" if path.exists() else "wb") as file:
-        file.seek(offset)
-        file.write(block)
-        file.truncate()
-    return offset + len(block)
+#: Seconds between two notes of progress.
+_TELL = 0.4
+#: Kinds footage with alpha can be told to be; empty is to leave its alpha alone.
+_KINDS = ("straight", "premultiplied", "")
 
 
 def finish_upload(token: str, name: str) -> tuple[Footage, bool]:
     """Take in what was sent as one piece of footage; whether the same bytes were here before.
 
+    What was sent goes once its row is written, or it was found to be no footage; while the database does not
+    answer it stays, to be finished later.
+
     Raises
     ------
     MediaError
-        Where it cannot be read. Nothing of the upload stays behind.
+        Where it cannot be read.
     """
-    folder = _upload(token)
+    folder = uploads.folder_of(token)
     try:
-        return take_in(folder, name)
-    finally:
+        taken = take_in(folder, name)
+    except OperationalError:
+        raise
+    except Exception:
         shutil.rmtree(folder, ignore_errors=True)
+        raise
+    shutil.rmtree(folder, ignore_errors=True)
+    return taken
 
 
 def take_in(folder: Path, name: str) -> tuple[Footage, bool]:
-    """Take in the files of `folder`, which are moved away."""
-    pictures = _unpacked(folder)
-    if any(p.stat().st_size == 0 for p in pictures):
-        raise MediaError("This file is empty. Bring it in again from where it came.")
+    """Take in the files of `folder`, which stay where they are; whether the same bytes were here before."""
+    pictures = uploads.unpacked(folder)
     digest = sha256_of(pictures)
+    title = clean(Path(name).stem) or "unnamed"
     with session() as db:
+        # The same bytes sent several times at once are one piece of footage.
+        db.execute(text("SELECT pg_advisory_xact_lock(hashtext(:digest))"), {"digest": digest})
         known = db.scalar(select(Footage).where(Footage.sha256 == digest))
         if known and known.state != "failed":
             return known, True
+        facts = interpretation(keying.Footage(tuple(pictures), probe(pictures)))
+        files = _keep(pictures, places.footage_folder(digest))
         if known:
-            db.delete(known)
-    facts = interpretation(keying.Footage(tuple(pictures), probe(pictures)))
-    home = places.footage_folder(digest)
-    shutil.rmtree(home, ignore_errors=True)
-    home.mkdir(parents=True)
-    files = []
-    for number, picture in enumerate(pictures):
-        stem = "original" if len(pictures) == 1 else f"{number:06d}"
-        target = home / f"{stem}{picture.suffix.lower()}"
-        shutil.move(picture, target)
-        files.append(target.name)
-    title = Path(name).stem or name
-    with session() as db:
-        footage = Footage(
-            sha256=digest,
-            name=title,
-            files=files,
-            bytes=sum((home / f).stat().st_size for f in files),
-            facts=facts.model_dump(mode="json"),
-            state="reading",
-        )
-        db.add(footage)
-        db.flush()
-        db.add(Shot(footage_id=footage.id, name=title, head=0))
-    queue.ask(queue.READ, footage_id=footage.id)
+            footage = known
+            footage.files, footage.facts, footage.state = files, facts.model_dump(mode="json"), "reading"
+        else:
+            footage = Footage(
+                sha256=digest,
+                name=title,
+                files=files,
+                bytes=sum(p.stat().st_size for p in pictures),
+                facts=facts.model_dump(mode="json"),
+                state="reading",
+            )
+            db.add(footage)
+            db.flush()
+            db.add(Shot(footage_id=footage.id, name=title, head=0))
+        reading = _begin_reading(db, footage, footage.facts)
+    queue.ask(queue.READ, reading_id=reading.id)
     return footage, False
 
 
+def _keep(pictures: Sequence[Path], home: Path) -> list[str]:
+    """Keep files in the folder of their footage, under names of our own; the names."""
+    shutil.rmtree(home, ignore_errors=True)
+    home.mkdir(parents=True)
+    names = []
+    for number, picture in enumerate(pictures):
+        stem = "original" if len(pictures) == 1 else f"{number:06d}"
+        names.append(f"{stem}{picture.suffix.lower()}")
+        try:
+            os.link(picture, home / names[-1])
+        except OSError:
+            # Another disk, or one without links.
+            shutil.copyfile(picture, home / names[-1])
+    return names
+
+
+def _begin_reading(db: Session, footage: Footage, facts: dict[str, object]) -> Reading:
+    reading = Reading(footage_id=footage.id, facts=facts, state="reading", frames_read=0, sentences=[])
+    db.add(reading)
+    db.flush()
+    return reading
+
+
 def interpret(footage_id: int, kind: str, over: str = "#000000") -> None:
-    """Take the alpha of footage as straight, premultiplied over a colour, or (empty) not at all, and read it anew."""
-    update = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
+    """Read footage anew with its alpha taken as straight, premultiplied over a colour, or (empty) not at all.
+
+    Until that is complete, and where it fails, all stays as it is.
+    """
     with session() as db:
         footage = db.get(Footage, footage_id, with_for_update=True)
-        if footage is None or not footage.facts["alpha"] or kind not in ("straight", "premultiplied", ""):
+        if footage is None:
+            raise Missing("This footage is not here any more.")
+        if not footage.facts["alpha"] or footage.state != "ready" or kind not in _KINDS:
             raise Refused("This footage has no alpha to be taken another way.")
-        shots = select(Shot.id).where(Shot.footage_id == footage_id)
-        if db.scalar(select(Render.id).where(Render.shot_id.in_(shots), Render.finished_at.is_(None)).limit(1)):
+        if _renders_under_way(db, footage_id):
             raise Refused("A render of this footage is under way. Wait for it, or cancel it first.")
-        footage.facts = footage.facts | update
-        footage.state, footage.frames_read = "reading", 0
-    queue.ask(queue.READ, footage_id=footage_id)
+        if not re.fullmatch("#[0-9a-fA-F]{6}", over):
+            raise Refused("The colour that the alpha is premultiplied over is one like #00ff80.")
+        update = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
+        # One that was asked for before and is not complete is not wanted any more.
+        db.execute(delete(Reading).where(Reading.footage_id == footage_id, Reading.state != "complete"))
+        reading = _begin_reading(db, footage, footage.facts | update)
+    queue.ask(queue.READ, reading_id=reading.id)
 
 
-def read(footage_id: int) -> None:
+def leave_as_is(footage_id: int) -> None:
+    """Forget a reading that failed; the footage stays as it was before."""
+    with session() as db:
+        failed = delete(Reading).where(Reading.footage_id == footage_id, Reading.state == "failed")
+        db.execute(failed.where(Reading.footage_id.in_(select(Footage.id).where(Footage.state == "ready"))))
+
+
+def read(reading_id: int) -> None:
     """Read footage through once: small pictures to look at, the survey, and the first recipe."""
     with session() as db:
-        footage = db.get(Footage, footage_id)
-        if footage is None or footage.state == "ready":
+        reading = db.get(Reading, reading_id)
+        if reading is None or reading.state not in ("reading", "waiting"):
             return
-    home = places.footage_folder(footage.sha256)
-    source = source_of(footage)
+        footage = reading.footage
+    if reading.state == "waiting":
+        _put_in_force(reading_id)
+        return
+    source = source_of(footage)._replace(facts=Facts.model_validate(reading.facts))
     told = time.monotonic()
 
     def keep(number: int, frame: Frame) -> None:
         nonlocal told
         proxy.write(frame)
-        if time.monotonic() - told > 0.4:
+        if time.monotonic() - told > _TELL:
             told = time.monotonic()
-            _update(footage_id, frames_read=number + 1)
+            _update(reading_id, frames_read=number + 1)
 
+    home = places.reading_folder(footage.sha256, reading_id)
     try:
+        home.mkdir(exist_ok=True)
         with ProxyWriter(home / "proxy", source.facts.length) as proxy:
-            taken = keying.read_through(source, keep)
-        keying.save_survey(home / "survey.npz", taken)
-        look = first_look(taken)
-    except MediaError as error:
-        give_up(footage_id, str(error))
+            found = keying.read_through(source, keep)
+        keying.save_survey(home / "survey.npz", found.survey)
+        look = first_look(found.survey)
+    except (MediaError, OSError) as error:
+        shutil.rmtree(home, ignore_errors=True)
+        give_up(reading_id, _sentence(error))
         return
+    facts = source.facts.model_copy(update={"damaged": found.damaged})
     _update(
-        footage_id,
-        state="ready",
+        reading_id,
+        facts=facts.model_dump(mode="json"),
+        state="waiting",
         frames_read=source.facts.length,
         first_recipe=look.recipe.model_dump(mode="json"),
         sentences=list(look.sentences),
     )
+    _put_in_force(reading_id)
 
 
-def give_up(footage_id: int, problem: str) -> None:
-    _update(footage_id, state="failed", problem=problem)
+def _put_in_force(reading_id: int) -> None:
+    """Make a reading the one that is shown, unless renders still go by the one before."""
+    with session() as db:
+        reading = db.get(Reading, reading_id)
+        if reading is None:
+            return
+        footage = db.get_one(Footage, reading.footage_id, with_for_update=True)
+        if _renders_under_way(db, footage.id):
+            return
+        before = footage.reading_id
+        footage.facts, footage.reading_id, footage.state = reading.facts, reading.id, "ready"
+        footage.first_recipe, footage.sentences = reading.first_recipe, reading.sentences
+        reading.state = "complete"
+        for shot in list(db.scalars(select(Shot).where(Shot.footage_id == footage.id, Shot.head == 0))):
+            first = {"number": 1, "change": "First look", "recipe": reading.first_recipe}
+            db.add(Revision(shot_id=shot.id, **first))
+            shot.head = 1
+    for folder in places.footage_folder(footage.sha256).glob("reading-*"):
+        # The one before may be open in another process.
+        if folder.name not in (f"reading-{reading_id}", f"reading-{before}"):
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def give_up(reading_id: int, problem: str) -> None:
+    """End a reading with a sentence; footage that was ready before stays so."""
+    with session() as db:
+        reading = db.get(Reading, reading_id)
+        if reading is None:
+            return
+        reading.state, reading.problem = "failed", problem
+        footage = db.get_one(Footage, reading.footage_id, with_for_update=True)
+        if footage.state == "reading":
+            footage.state = "failed"
+
+
+def unread() -> list[int]:
+    """Readings that are under way, or wait to be put in force."""
+    with session() as db:
+        return list(db.scalars(select(Reading.id).where(Reading.state.in_(("reading", "waiting")))))
 
 
 def source_of(footage: Footage) -> keying.Footage:
@@ -169,85 +234,58 @@ def source_of(footage: Footage) -> keying.Footage:
 
 
 def all_footage() -> list[Footage]:
+    parts = selectinload(Footage.shots), selectinload(Footage.readings)
     with session() as db:
-        return list(db.scalars(select(Footage).options(selectinload(Footage.shots)).order_by(Footage.id.desc())))
+        return list(db.scalars(select(Footage).options(*parts).order_by(Footage.id.desc())))
 
 
 def get_footage(footage_id: int) -> Footage:
     with session() as db:
-        footage = db.get(Footage, footage_id)
+        footage = db.get(Footage, footage_id, options=[selectinload(Footage.readings)])
     if footage is None:
         raise Missing("This footage is not here any more.")
     return footage
 
 
+def footage_of_bytes(sha256: str) -> Footage | None:
+    """Footage that is ready, by the digest of its bytes."""
+    with session() as db:
+        return db.scalar(select(Footage).where(Footage.sha256 == sha256, Footage.state == "ready"))
+
+
 def remove(footage_id: int) -> None:
     """Take footage that no clip was made from, and its shots, out of the house."""
     with session() as db:
-        footage = db.get(Footage, footage_id)
+        footage = db.get(Footage, footage_id, with_for_update=True)
         if footage is None:
             return
         shots = select(Shot.id).where(Shot.footage_id == footage_id)
         if db.scalar(select(Render.id).where(Render.shot_id.in_(shots)).limit(1)):
             raise Refused("Clips were made from this footage, so it stays: they may need to be made again.")
-        db.delete(footage)
+        db.execute(delete(Revision).where(Revision.shot_id.in_(shots)))
+        db.execute(delete(Shot).where(Shot.footage_id == footage_id))
+        db.execute(delete(Reading).where(Reading.footage_id == footage_id))
+        db.execute(delete(Footage).where(Footage.id == footage_id))
     shutil.rmtree(places.footage_folder(footage.sha256), ignore_errors=True)
 
 
-def _update(footage_id: int, **values: object) -> None:
+def _renders_under_way(db: Session, footage_id: int) -> bool:
+    shots = select(Shot.id).where(Shot.footage_id == footage_id)
+    going = select(func.count()).where(Render.shot_id.in_(shots), Render.finished_at.is_(None))
+    return bool(db.scalar(going))
+
+
+def _sentence(error: Exception) -> str:
+    if isinstance(error, OSError):
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return "The disk is full. Make room, then bring the footage in again."
+        log.exception("footage could not be read")
+        return "What was read could not be kept. See that the media folder can be written to, then bring it in again."
+    return str(error)
+
+
+def _update(reading_id: int, **values: object) -> None:
     with session() as db:
-        footage = db.get(Footage, footage_id)
+        reading = db.get(Reading, reading_id)
         for name, value in values.items():
-            setattr(footage, name, value)
-
-
-def _upload(token: str) -> Path:
-    folder = places.upload_folder(safe_name(token))
-    if not folder.is_dir():
-        raise Missing("This upload is over. Bring the file in again.")
-    return folder
-
-
-def _forget_stale() -> None:
-    uploads = places.upload_folder("x").parent
-    for folder in uploads.glob("*"):
-        if time.time() - folder.stat().st_mtime > 24 * 3600:
-            shutil.rmtree(folder, ignore_errors=True)
-
-
-def _unpacked(folder: Path) -> list[Path]:
-    """The files meant: one movie or still, or the pictures of a sequence, out of a zip if need be."""
-    files = sorted(p for p in folder.iterdir() if p.is_file())
-    if len(files) == 1 and files[0].suffix.lower() == ".zip":
-        files = _unzip(files[0])
-    if not files:
-        raise MediaError("Nothing arrived. Bring the file in again.")
-    if len(files) == 1:
-        return files
-    if not all(p.suffix.lower() in SUFFIXES for p in files):
-        raise MediaError("A folder must hold the pictures of one sequence and nothing else.")
-    return in_order(files)
-
-
-def _unzip(path: Path) -> list[Path]:
-    inside = path.parent / "unzipped"
-    inside.mkdir()
-    total = 0
-    try:
-        with ZipFile(path) as archive:
-            for member in archive.infolist():
-                name = safe_name(Path(member.filename).name)
-                if member.is_dir() or "__MACOSX" in member.filename or Path(name).suffix.lower() not in SUFFIXES:
-                    continue
-                with archive.open(member) as source, (inside / name).open("wb") as target:
-                    while block := source.read(1 << 20):
-                        total += len(block)
-                        if total > UPLOAD:
-                            raise MediaError("This zip unpacks to more than the limit. Bring in a shorter piece.")
-                        target.write(block)
-    except (BadZipFile, RuntimeError, NotImplementedError) as error:
-        raise MediaError("This zip file is broken or locked. Make it again.") from error
-    files = sorted(inside.iterdir())
-    if not files:
-        raise MediaError("There are no PNG, TIFF or OpenEXR pictures in this zip.")
-    return files
+            setattr(reading, name, value)

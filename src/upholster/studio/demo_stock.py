@@ -8,7 +8,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from upholster.demo.make import make
+from upholster.demo.plates import plates
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
@@ -26,11 +26,9 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
     done = places.data_root() / "demo" / "furnished"
     if done.exists():
         return
-    say("Drawing the demo's plates; this takes two or three minutes, once.")
-    files = make(done.parent)
-    for file in files:
+    say("The demo's plates are being read; two clips of them are finished after that.")
+    for file in plates():
         _bring_in(file)
-    say("Finishing two clips for the stockroom.")
     for name, (form, tags) in _FINISHED.items():
         footage = _ready(name, stopping)
         if footage is None:
@@ -47,6 +45,7 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
         for clip in stock.clips():
             if clip.render_id == render.id:
                 stock.tag(clip.id, tags)
+    done.parent.mkdir(parents=True, exist_ok=True)
     done.touch()
 
 

@@ -14,7 +14,7 @@ from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey, frames_to_survey, survey
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
-from upholster.media.facts import Facts
+from upholster.media.facts import Facts, Runs, as_runs
 
 Plane = NDArray[np.float32]
 
@@ -34,16 +34,26 @@ class Making(NamedTuple):
     known: ScreenKnowledge | None
 
 
-def read_through(footage: Footage, each: Callable[[int, Frame], None]) -> Survey:
+class Through(NamedTuple):
+    """What reading footage through once found: its survey, and which frames are damaged."""
+
+    survey: Survey
+    damaged: Runs
+
+
+def read_through(footage: Footage, each: Callable[[int, Frame], None]) -> Through:
     """Read all of the footage once, handing every frame to `each`, and survey it on the way."""
     wanted = set(frames_to_survey(footage.facts.length))
     surveys: list[Survey] = []
+    damaged: list[int] = []
     with Reader(footage.files, footage.facts) as reader:
         for number, frame in enumerate(reader.frames(range(footage.facts.length))):
             each(number, frame)
             if number in wanted:
                 surveys.append(survey({number: frame.rgb}))
-    return _merge(surveys)
+            if frame.damaged:
+                damaged.append(number)
+    return Through(_merge(surveys), as_runs(damaged))
 
 
 def survey_footage(footage: Footage) -> Survey:

@@ -1,25 +1,29 @@
 """Looking at a shot: pictures of one frame, quick and fine, and what can be read off them."""
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from pathlib import Path
 from typing import Any, Literal, NamedTuple, TypeVar
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
+from sqlalchemy import select
 
 from upholster.core import instruments
 from upholster.core.composite import pack_rgba8
 from upholster.core.kernels import row_bands
 from upholster.core.key import Keyed, key
 from upholster.core.recipe import Recipe, Sample
+from upholster.media.decoder.cache import ReaderCache
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
 from upholster.media.proxy import Proxy
-from upholster.store.models import Footage
+from upholster.store.models import Footage, Shot
+from upholster.store.session import session
 from upholster.studio import places
 from upholster.studio.bring_in import source_of
-from upholster.studio.errors import Refused
+from upholster.studio.errors import Missing, Refused
+from upholster.studio.kept import KNOWLEDGE, PICTURES, Kept
 from upholster.studio.screens import knowledge
 from upholster.studio.shots import open_shot
 
@@ -28,56 +32,24 @@ Quality = Literal["quick", "fine"]
 T = TypeVar("T")
 
 
-class Store:
-    """Arrays kept for the next request, oldest use dropped first, up to a number of bytes."""
+_pictures = Kept(PICTURES)
+_proxies = Kept(KNOWLEDGE)
+_readers = ReaderCache(3)
 
-    def __init__(self, limit: int) -> None:
-        self._limit, self._held = limit, 0
-        self._kept: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, name: Hashable, compute: Callable[[], T]) -> T:
-        with self._lock:
-            if name in self._kept:
-                self._kept.move_to_end(name)
-                return self._kept[name][0]
-        value = compute()
-        size = _bytes(value)
-        with self._lock:
-            if name not in self._kept:
-                self._kept[name] = (value, size)
-                self._held += size
-            while self._held > self._limit and len(self._kept) > 1:
-                self._held -= self._kept.popitem(last=False)[1][1]
-        return value
-
-
-def _bytes(value: Any) -> int:
-    if isinstance(value, np.ndarray):
-        return value.nbytes
-    return sum(_bytes(v) for v in value) if isinstance(value, tuple) else 64
-
-
-_pictures = Store(800 << 20)
-_knowledge = Store(200 << 20)
-_readers: OrderedDict[Hashable, Reader] = OrderedDict()
-_readers_lock = threading.Lock()
-_OPEN = 3
-
-
-_footage: dict[int, Footage] = {}
+#: The newest footage of each shot that was asked for.
+_footage: LRUCache[int, Footage] = LRUCache(500)
 
 
 def footage_of(shot_id: int) -> Footage:
-    """The footage of a shot. A shot never changes it, so it is looked up once; `forget` where it is read anew."""
-    if shot_id not in _footage:
-        _footage[shot_id] = open_shot(shot_id).footage
-    return _footage[shot_id]
-
-
-def forget() -> None:
-    """Look footage up again."""
-    _footage.clear()
+    """The footage of a shot, as its reading in force has it."""
+    with session() as db:
+        found = db.execute(
+            select(Footage.id, Footage.reading_id).join(Shot).where(Shot.id == shot_id, Footage.state == "ready")
+        ).first()
+    known = _footage.get(shot_id)
+    if found is None or known is None or (known.id, known.reading_id) != tuple(found):
+        known = _footage[shot_id] = open_shot(shot_id).footage
+    return known
 
 
 class Readout(NamedTuple):
@@ -110,7 +82,7 @@ def instrument(footage: Footage, recipe: Recipe, number: int, name: str) -> Any:
             scale = keyed.alpha.shape[1] / int(footage.facts["width"])
             return instruments.edge_profile(keyed.pulled, keyed.alpha, scale)._asdict()
         case "chroma":
-            known = knowledge(footage.sha256, recipe.screen)
+            known = knowledge(footage, recipe.screen)
             return {
                 "plate": instruments.chroma_plane(_frame(footage, number, "quick").rgb),
                 "screen": instruments.chroma_plane(known.plate) if known else [],
@@ -145,14 +117,22 @@ def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> 
 
 
 def proxy_of(footage: Footage) -> Proxy:
-    path = places.footage_folder(footage.sha256) / "proxy"
-    return _knowledge.get(("proxy", *_bytes_as_read(footage)), lambda: Proxy(path, source_of(footage).facts.length))
+    """The small pictures of footage."""
+    path = places.reading_folder(footage.sha256, footage.reading_id) / "proxy"
+    return _proxies.get(path, lambda: _open_proxy(path, int(footage.facts["length"])))
+
+
+def _open_proxy(path: Path, length: int) -> Proxy:
+    try:
+        return Proxy(path, length)
+    except OSError:
+        raise Missing("This footage is not here any more, or is read anew just now. Load the page again.") from None
 
 
 def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> Keyed:
     frame = _frame(footage, number, quality)
     scale = frame.rgb.shape[2] / int(footage.facts["width"])
-    known = knowledge(footage.sha256, recipe.screen)
+    known = knowledge(footage, recipe.screen)
     here = (*_bytes_as_read(footage), number, quality)
 
     def memo(name: Hashable, compute: Callable[[], T]) -> T:
@@ -176,19 +156,11 @@ def _frame(footage: Footage, number: int, quality: Quality) -> Frame:
 
 
 def _bytes_as_read(footage: Footage) -> tuple[Hashable, ...]:
-    """What pictures of footage depend on: its bytes, and how its alpha is taken."""
-    return footage.sha256, footage.facts["alpha_kind"], *footage.facts.get("alpha_over", ())
+    """What pictures of footage depend on: its bytes, and the reading of them."""
+    return footage.sha256, footage.reading_id
 
 
 def _exact(footage: Footage, number: int) -> Frame:
-    name = _bytes_as_read(footage)
-    with _readers_lock:
-        reader = _readers.pop(name, None)
-        if reader is None:
-            source = source_of(footage)
-            reader = Reader(source.files, source.facts)
-        _readers[name] = reader
-        stale = [_readers.popitem(last=False)[1] for _ in range(max(0, len(_readers) - _OPEN))]
-    for old in stale:
-        old.close()
-    return reader.frame(number)
+    source = source_of(footage)
+    with _readers.using(_bytes_as_read(footage), lambda: Reader(source.files, source.facts)) as reader:
+        return reader.frame(number)

@@ -4,7 +4,14 @@ import re
 import unicodedata
 from pathlib import PurePath
 
+#: Characters no name has: controls, and halves of a character that no database takes.
+_UNREADABLE = re.compile("[\x00-\x1f\x7f\ud800-\udfff]")
 _UNSAFE = re.compile(r"[^\w .()+-]", re.ASCII)
+
+
+def clean(given: str, most: int = 120) -> str:
+    """Words as a person gave them, without characters that cannot be shown or kept."""
+    return " ".join(_UNREADABLE.sub(" ", given).split())[:most]
 
 
 def safe_name(given: str) -> str:

@@ -17,6 +17,12 @@ def footage_folder(sha256: str) -> Path:
     return media_root() / "footage" / sha256
 
 
+def reading_folder(sha256: str, reading_id: int | None) -> Path:
+    """Where a reading keeps what it found; footage older than readings keeps it beside its files."""
+    home = footage_folder(sha256)
+    return home if reading_id is None else home / f"reading-{reading_id}"
+
+
 def upload_folder(token: str) -> Path:
     return media_root() / "uploads" / token
 
@@ -31,5 +37,15 @@ def clip_folder(render_id: int) -> Path:
 
 def render_folders() -> list[Path]:
     """The folders of renders under way, or left behind by them."""
-    home = media_root() / "renders"
-    return sorted(path for path in home.iterdir() if path.name.isdigit()) if home.is_dir() else []
+    return _numbered(media_root() / "renders")
+
+
+def clip_folders() -> list[Path]:
+    """The folders of clips, named after their renders; also of those whose row was never written."""
+    return _numbered(media_root() / "clips")
+
+
+def _numbered(home: Path) -> list[Path]:
+    if not home.is_dir():
+        return []
+    return sorted(path for path in home.iterdir() if path.name.removesuffix(".part").isdigit())

@@ -6,6 +6,7 @@ from upholster.media.delivery import Delivery, read_delivery
 from upholster.store.models import Preset
 from upholster.store.session import session
 from upholster.studio.errors import Missing, Refused
+from upholster.studio.naming import clean
 
 
 def presets() -> list[Preset]:
@@ -16,7 +17,7 @@ def presets() -> list[Preset]:
 
 def save_preset(name: str, delivery: Delivery) -> Preset:
     """Keep a delivery; one of the same name is replaced."""
-    name = " ".join(name.split())[:60]
+    name = clean(name, 60)
     if not name:
         raise Refused("Give the preset a name.")
     with session() as db:

@@ -1,8 +1,12 @@
 """Asking for work. The tasks themselves are in `upholster.work`; here they are known by name."""
 
-from functools import cache
+from collections.abc import Sequence
+from typing import NamedTuple
 
-import procrastinate
+from procrastinate import SyncPsycopgConnector
+from procrastinate.exceptions import AlreadyEnqueued
+from procrastinate.jobs import Job
+from procrastinate.manager import JobManager
 from sqlalchemy import text
 
 from upholster.store.session import address, session
@@ -10,32 +14,74 @@ from upholster.store.session import address, session
 READ, RANGE, ASSEMBLE = "read_footage", "render_range", "assemble_render"
 CHECK, FINISH = "check_render", "finish_render"
 
+#: Within renders of one place, what brings a file nearer to its end comes first.
+_RANK = {RANGE: 0, CHECK: 1, ASSEMBLE: 2}
+#: What needs moments and completes a render, or makes footage usable, waits for nobody's frames.
+_FIRST = {FINISH: 2_000_000, READ: 1_000_000}
+#: Places are kept within this, so that they stay below what comes first.
+_OUTERMOST = 100_000
 
-@cache
-def _app() -> procrastinate.App:
-    app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=address()))
-    app.open()
-    return app
+
+class Asked(NamedTuple):
+    """A piece of work: its task, the place of its render (higher comes sooner), and its arguments."""
+
+    task: str
+    arguments: dict[str, int]
+    place: int = 0
+
+    @property
+    def lock(self) -> str:
+        return "-".join([self.task, *(str(v) for v in self.arguments.values())])
+
+
+def priority(task: str, place: int) -> int:
+    """A job's priority in the queue; the highest is taken first."""
+    return _FIRST.get(task, 0) + 4 * max(-_OUTERMOST, min(place, _OUTERMOST)) + _RANK.get(task, 0)
 
 
 def ask(task: str, place: int = 0, **arguments: int) -> None:
-    """Queue a job unless the same one is already waiting or under way; a higher place comes sooner."""
-    lock = "-".join([task, *(str(v) for v in arguments.values())])
-    with session() as db:
-        live = text("SELECT 1 FROM procrastinate_jobs WHERE lock = :lock AND status IN ('todo', 'doing') LIMIT 1")
-        if db.execute(live, {"lock": lock}).first():
-            return
-    try:
-        _app().configure_task(task, lock=lock, queueing_lock=lock, priority=place).defer(**arguments)
-    except procrastinate.exceptions.AlreadyEnqueued:
+    """Queue a job unless the same one is already waiting or under way."""
+    ask_all([Asked(task, arguments, place)])
+
+
+def ask_all(wanted: Sequence[Asked]) -> None:
+    """Queue those jobs that are neither waiting nor under way; two queries, however many there are."""
+    if not wanted:
         return
+    live = text("SELECT lock FROM procrastinate_jobs WHERE lock = ANY(:locks) AND status IN ('todo', 'doing')")
+    with session() as db:
+        # One asks at a time, so that nothing is asked for twice.
+        db.execute(text("SELECT pg_advisory_xact_lock(hashtext('upholster asks'))"))
+        there = set(db.scalars(live, {"locks": [asked.lock for asked in wanted]}))
+        jobs = [
+            Job(
+                queue="default",
+                priority=priority(asked.task, asked.place),
+                lock=asked.lock,
+                queueing_lock=asked.lock,
+                task_name=asked.task,
+                task_kwargs=dict(asked.arguments),
+            )
+            for asked in wanted
+            if asked.lock not in there
+        ]
+        if not jobs:
+            return
+        manager = JobManager(SyncPsycopgConnector(conninfo=address()))
+        try:
+            manager.batch_defer_jobs(jobs, connection=db.connection().connection.dbapi_connection)
+        except AlreadyEnqueued:
+            # The job of a worker that died was put back in the meantime; what is still missing is asked for again soon.
+            db.rollback()
 
 
 def move(task: str, number: int, place: int) -> None:
     """Give the waiting jobs of a task, those whose first argument is `number`, another place."""
     with session() as db:
         waiting = text(
-            "UPDATE procrastinate_jobs SET priority = :place "
+            "UPDATE procrastinate_jobs SET priority = :priority "
             "WHERE status = 'todo' AND (lock = :own OR lock LIKE :parts)"
         )
-        db.execute(waiting, {"place": place, "own": f"{task}-{number}", "parts": f"{task}-{number}-%"})
+        db.execute(
+            waiting, {"priority": priority(task, place), "own": f"{task}-{number}", "parts": f"{task}-{number}-%"}
+        )

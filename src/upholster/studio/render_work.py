@@ -21,15 +21,17 @@ from upholster.media import preview
 from upholster.media.delivery import plan, read_delivery
 from upholster.media.encoder.join import join_movies
 from upholster.media.errors import MediaError
+from upholster.media.files import put_whole
 from upholster.media.proof import Proof, judged
-from upholster.store.models import Clip, Footage, Render, RenderCheck, RenderPass, RenderRange
+from upholster.store.models import Clip, Render, RenderCheck, RenderPass, RenderRange
 from upholster.store.session import session
 from upholster.studio import delivering, places, queue
-from upholster.studio.bring_in import source_of
+from upholster.studio.bring_in import source_of, unread
 from upholster.studio.delivering import Order, Stopped
 from upholster.studio.errors import Refused
 from upholster.studio.grounds import ground_of
 from upholster.studio.keying import Making
+from upholster.studio.queue import Asked
 from upholster.studio.screens import making_of
 from upholster.studio.shots import recipe_at
 from upholster.studio.sidecar import write_sidecar
@@ -215,27 +217,33 @@ def _plan_checks(job: Job) -> None:
 
 
 def mend(only: int | None = None) -> None:
-    """Ask for all work that unfinished passes still lack; what is asked for already is left alone."""
+    """Ask for all work that unfinished passes still lack; what is asked for already is left alone.
+
+    A constant number of queries, however many ranges there are.
+    """
     with session() as db:
         query = select(Render).where(Render.state.in_(ACTIVE)).order_by(Render.id)
         query = query.options(selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks))
         unfinished = list(db.scalars(query if only is None else query.where(Render.pass_id == only)))
-        reading = [] if only else list(db.scalars(select(Footage.id).where(Footage.state == "reading")))
-    for footage_id in reading:
-        queue.ask(queue.READ, footage_id=footage_id)
-    for render in unfinished:
-        missing = [r.position for r in render.ranges if not r.done]
-        unchecked = [c.position for c in render.checks if c.found is None]
+    reading = [Asked(queue.READ, {"reading_id": n}) for n in (unread() if only is None else ())]
+    # Renders of one pass want the same ranges.
+    queue.ask_all(list({w.lock: w for w in (*reading, *(w for r in unfinished for w in _missing(r)))}.values()))
+
+
+def _missing(render: Render) -> Iterator[Asked]:
+    """The work that brings a render on from where it stands."""
+    own = {"render_id": render.id}
+    missing = [r.position for r in render.ranges if not r.done]
+    if missing:
         for position in missing:
-            queue.ask(queue.RANGE, render.place, pass_id=render.pass_id, position=position)
-        if missing:
-            continue
-        if render.state != "checking":
-            queue.ask(queue.ASSEMBLE, render.place, render_id=render.id)
-        for position in unchecked if render.state == "checking" else ():
-            queue.ask(queue.CHECK, render.place, render_id=render.id, position=position)
-        if render.state == "checking" and not unchecked:
-            queue.ask(queue.FINISH, render.place, render_id=render.id)
+            yield Asked(queue.RANGE, {"pass_id": render.pass_id, "position": position}, render.place)
+    elif render.state != "checking":
+        yield Asked(queue.ASSEMBLE, own, render.place)
+    elif unchecked := [c.position for c in render.checks if c.found is None]:
+        for position in unchecked:
+            yield Asked(queue.CHECK, own | {"position": position}, render.place)
+    else:
+        yield Asked(queue.FINISH, own, render.place)
 
 
 def fail(render_id: int, problem: str, proof: Proof | None = None) -> None:
@@ -263,11 +271,17 @@ def clear_away(render_id: int) -> None:
 
 
 def sweep() -> None:
-    """Clear away what renders that have ended left on the disk."""
+    """Clear away what renders that have ended, or were cut short while stocking, left on the disk."""
+    # Listed before it is asked which of them are wanted: a folder made in between is not among them.
+    renders, clips = places.render_folders(), places.clip_folders()
     with session() as db:
         going = set(db.scalars(select(Render.id).where(Render.state.in_(ACTIVE))))
-    for folder in places.render_folders():
+        stocked = set(db.scalars(select(Clip.render_id)))
+    for folder in renders:
         if int(folder.name) not in going:
+            shutil.rmtree(folder, ignore_errors=True)
+    for folder in clips:
+        if int(folder.name.removesuffix(".part")) not in going | stocked:
             shutil.rmtree(folder, ignore_errors=True)
 
 
@@ -295,16 +309,17 @@ def _part_of(job: Job, position: int) -> Path:
 
 
 def _stock(job: Job, home: Path, file: Path, proof: Proof) -> None:
+    """Put a proved file into the stockroom: files first, the row that shows them last; all can be done again.
+
+    What the render made stays where it is until the row is written, so that a worker or database that dies in
+    between costs nothing but doing this once more.
+    """
     clip_home = places.clip_folder(job.render.id)
-    shutil.rmtree(clip_home, ignore_errors=True)
-    clip_home.mkdir(parents=True)
-    for path in (file.with_name(file.name + ".json"), home / "preview.webm", file):
-        path.replace(clip_home / path.name)
+    put_whole((file.with_name(file.name + ".json"), home / "preview.webm", file), clip_home)
     with session() as db:
         render = db.get_one(Render, job.render.id, with_for_update=True)
         if render.state != "checking":
-            shutil.rmtree(clip_home, ignore_errors=True)
-            return
+            raise Stopped
         render.state, render.proof, render.finished_at = "done", proof.model_dump(mode="json"), now()
         db.add(
             Clip(

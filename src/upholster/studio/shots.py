@@ -6,12 +6,13 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from upholster.core.first_recipe import propose_matte
-from upholster.core.recipe import Matte, Recipe, Sample, Screen, read_recipe
+from upholster.core.recipe import SAMPLES, Matte, Recipe, Sample, Screen, read_recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.propose import kind_of
 from upholster.store.models import Footage, Revision, Shot
 from upholster.store.session import session
-from upholster.studio.errors import Missing, Refused
+from upholster.studio.errors import Missing, Refused, Stale
+from upholster.studio.naming import clean
 from upholster.studio.screens import knowledge, survey_of
 
 
@@ -27,16 +28,14 @@ class State(NamedTuple):
 
 
 def open_shot(shot_id: int) -> State:
-    """A shot with the recipe in force; the first time, the recipe proposed for its footage."""
+    """A shot with the recipe in force; the first one is what was proposed for its footage."""
     with session() as db:
         shot = _get(db, shot_id)
         footage = shot.footage
         if footage.state == "failed":
-            raise Refused(footage.problem)
+            raise Refused(footage.pending.problem if footage.pending else "This footage could not be read.")
         if footage.state != "ready":
             raise Refused("This footage is still being read. Try again in a moment.")
-        if shot.head == 0:
-            _add(db, shot, first_recipe(footage), "First look")
         return _state(db, shot)
 
 
@@ -45,27 +44,39 @@ def first_recipe(footage: Footage) -> Recipe:
     return read_recipe(footage.first_recipe)
 
 
-def revise(shot_id: int, recipe: Recipe, change: str) -> State:
-    """Make `recipe` the one in force, as a new revision."""
+def revise(shot_id: int, recipe: Recipe, change: str, seen: int, *, branch: bool = False) -> State:
+    """Make `recipe`, made from revision `seen`, the one in force, as a new revision.
+
+    Raises
+    ------
+    Stale
+        Where another revision came into force since, unless `branch` says to go on from the one seen, beside it.
+    """
     with session() as db:
-        shot = _get(db, shot_id)
+        shot = _get(db, shot_id, lock=True)
         if _recipe(db, shot) != recipe:
-            _add(db, shot, recipe, change[:200])
+            if not branch:
+                _check_seen(db, shot, seen)
+            _add(db, shot, recipe, clean(change, 200), _revision(db, shot, seen).number)
         return _state(db, shot)
 
 
-def undo(shot_id: int) -> State:
+def undo(shot_id: int, seen: int) -> State:
+    """Go back to what the revision in force was made from; `Stale` where it is not the one `seen`."""
     with session() as db:
-        shot = _get(db, shot_id)
+        shot = _get(db, shot_id, lock=True)
+        _check_seen(db, shot, seen)
         parent = _revision(db, shot, shot.head).parent
         if parent is not None:
             shot.head = parent
         return _state(db, shot)
 
 
-def redo(shot_id: int) -> State:
+def redo(shot_id: int, seen: int) -> State:
+    """Go on to the newest revision made from the one in force; `Stale` where it is not the one `seen`."""
     with session() as db:
-        shot = _get(db, shot_id)
+        shot = _get(db, shot_id, lock=True)
+        _check_seen(db, shot, seen)
         child = _child(db, shot)
         if child is not None:
             shot.head = child.number
@@ -75,7 +86,7 @@ def redo(shot_id: int) -> State:
 def go_to(shot_id: int, number: int) -> State:
     """Go back (or on) to any revision; none is lost."""
     with session() as db:
-        shot = _get(db, shot_id)
+        shot = _get(db, shot_id, lock=True)
         shot.head = _revision(db, shot, number).number
         return _state(db, shot)
 
@@ -105,41 +116,50 @@ def copy_shot(shot_id: int) -> Shot:
         twin = Shot(footage_id=shot.footage_id, name=f"{shot.footage.name} {count + 1}", head=0)
         db.add(twin)
         db.flush()
-        _add(db, twin, recipe, f"Copied from {shot.name}")
+        _add(db, twin, recipe, f"Copied from {shot.name}", None)
         return twin
 
 
-def with_screen(recipe: Recipe, sha256: str, **screen: Any) -> Recipe:
+def with_screen(recipe: Recipe, footage: Footage, **screen: Any) -> Recipe:
     """`recipe` with a changed screen; clear and solid follow it unless they were set by hand."""
     try:
-        before = knowledge(sha256, recipe.screen)
+        before = knowledge(footage, recipe.screen)
     except Refused:
         before = None
-    untouched = before is None or _proposed(recipe.matte, sha256, recipe.screen, before) == recipe.matte
+    untouched = before is None or _proposed(recipe.matte, footage, recipe.screen, before) == recipe.matte
     changed = recipe.screen.model_copy(update=screen)
-    after = knowledge(sha256, changed)
-    matte = _proposed(recipe.matte, sha256, changed, after) if untouched and after else recipe.matte
+    after = knowledge(footage, changed)
+    matte = _proposed(recipe.matte, footage, changed, after) if untouched and after else recipe.matte
     return recipe.model_copy(update={"screen": changed, "matte": matte})
 
 
-def with_sample(recipe: Recipe, sha256: str, sample: Sample) -> Recipe:
+def with_sample(recipe: Recipe, footage: Footage, sample: Sample) -> Recipe:
     """`recipe` with the screen measured at one more place."""
     screen = recipe.screen
+    if len(screen.samples) >= SAMPLES:
+        raise Refused(f"The screen is measured at {SAMPLES} places already. Remove one of them first.")
     kind = kind_of(sample.colour) if screen.kind == "none" or not screen.samples else screen.kind
-    return with_screen(recipe, sha256, kind=kind, samples=(*screen.samples, sample))
+    return with_screen(recipe, footage, kind=kind, samples=(*screen.samples, sample))
 
 
-def _proposed(matte: Matte, sha256: str, screen: Screen, known: ScreenKnowledge) -> Matte:
+def _proposed(matte: Matte, footage: Footage, screen: Screen, known: ScreenKnowledge) -> Matte:
     """`matte` with the clear and solid points that the measured grain asks for."""
-    found = propose_matte(survey_of(sha256), screen, known)
+    found = propose_matte(survey_of(footage), screen, known)
     return matte.model_copy(update={"clear": found.clear, "solid": found.solid})
 
 
-def _get(db: Session, shot_id: int) -> Shot:
-    shot = db.get(Shot, shot_id)
+def _get(db: Session, shot_id: int, *, lock: bool = False) -> Shot:
+    """A shot; locked, nobody else changes it until the transaction ends."""
+    shot = db.get(Shot, shot_id, with_for_update=lock)
     if shot is None:
         raise Missing("This shot is not here any more.")
     return shot
+
+
+def _check_seen(db: Session, shot: Shot, seen: int) -> None:
+    if shot.head != seen:
+        change = _revision(db, shot, shot.head).change
+        raise Stale(f"Another window changed this shot since, to revision {shot.head}: {change}.")
 
 
 def _revision(db: Session, shot: Shot, number: int) -> Revision:
@@ -158,12 +178,10 @@ def _child(db: Session, shot: Shot) -> Revision | None:
     return db.scalar(children.order_by(Revision.number.desc()).limit(1))
 
 
-def _add(db: Session, shot: Shot, recipe: Recipe, change: str) -> None:
-    # Two windows may save at once: the row lock gives each its own number.
-    db.refresh(shot, with_for_update=True)
+def _add(db: Session, shot: Shot, recipe: Recipe, change: str, parent: int | None) -> None:
     newest = db.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot.id)) or 0
     document = recipe.model_dump(mode="json")
-    db.add(Revision(shot_id=shot.id, number=newest + 1, parent=shot.head or None, change=change, recipe=document))
+    db.add(Revision(shot_id=shot.id, number=newest + 1, parent=parent, change=change, recipe=document))
     shot.head = newest + 1
     db.flush()
 

@@ -4,12 +4,15 @@ import shutil
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from sqlalchemy import delete as delete_rows
 from sqlalchemy import func, or_, select
+from sqlalchemy.orm import joinedload
 
-from upholster.store.models import Clip, Render
+from upholster.store.models import Clip, Render, RenderCheck, Shot
 from upholster.store.session import session
 from upholster.studio import places
 from upholster.studio.errors import Missing
+from upholster.studio.naming import clean
 
 #: How long a deleted clip can be brought back.
 KEPT = timedelta(days=7)
@@ -18,14 +21,12 @@ KEPT = timedelta(days=7)
 def clips(search: str = "") -> list[Clip]:
     """Clips whose name or tags contain every word of `search`, newest first."""
     query = select(Clip).where(Clip.deleted_at.is_(None)).order_by(Clip.id.desc())
-    for word in search.split():
+    for word in clean(search, 200).split():
         words = func.array_to_string(Clip.tags, " ")
         query = query.where(or_(Clip.name.icontains(word, autoescape=True), words.icontains(word, autoescape=True)))
+    parts = joinedload(Clip.render).joinedload(Render.shot).joinedload(Shot.footage)
     with session() as db:
-        found = list(db.scalars(query))
-        for clip in found:
-            _ = clip.render.shot.footage
-        return found
+        return list(db.scalars(query.options(parts)))
 
 
 def get_clip(clip_id: int) -> Clip:
@@ -39,8 +40,11 @@ def get_clip(clip_id: int) -> Clip:
 
 def file_of(clip: Clip, what: str = "") -> Path:
     """The clip's file, its ``sidecar`` or its ``preview``."""
-    home = places.clip_folder(clip.render_id)
-    return home / {"": clip.file, "sidecar": f"{clip.file}.json", "preview": "preview.webm"}[what]
+    name = {"": clip.file, "sidecar": f"{clip.file}.json", "preview": "preview.webm"}[what]
+    path = places.clip_folder(clip.render_id) / name
+    if not path.is_file():
+        raise Missing("This clip's file is no longer where it was. Render it again.")
+    return path
 
 
 def tag(clip_id: int, tags: str) -> Clip:
@@ -49,7 +53,7 @@ def tag(clip_id: int, tags: str) -> Clip:
         clip = db.get(Clip, clip_id)
         if clip is None:
             raise Missing("This clip is not in the stockroom.")
-        clip.tags = list(dict.fromkeys(word.strip()[:40] for word in tags.split(",") if word.strip()))[:20]
+        clip.tags = list(dict.fromkeys(word for given in tags.split(",") if (word := clean(given, 40))))[:20]
     return get_clip(clip_id)
 
 
@@ -72,12 +76,11 @@ def bring_back(clip_id: int) -> None:
 
 def empty_bin() -> None:
     """Remove for good what was deleted longer ago than can be undone."""
+    old = Clip.deleted_at < datetime.now(UTC) - KEPT
     with session() as db:
-        gone = list(db.scalars(select(Clip).where(Clip.deleted_at < datetime.now(UTC) - KEPT)))
-        for clip in gone:
-            render = db.get_one(Render, clip.render_id)
-            db.delete(clip)
-            db.flush()
-            db.delete(render)
-    for clip in gone:
-        shutil.rmtree(places.clip_folder(clip.render_id), ignore_errors=True)
+        gone = list(db.scalars(select(Clip.render_id).where(old)))
+        db.execute(delete_rows(Clip).where(Clip.render_id.in_(gone), old))
+        db.execute(delete_rows(RenderCheck).where(RenderCheck.render_id.in_(gone)))
+        db.execute(delete_rows(Render).where(Render.id.in_(gone)))
+    for render_id in gone:
+        shutil.rmtree(places.clip_folder(render_id), ignore_errors=True)

@@ -1,11 +1,11 @@
 """`python -m upholster.web PORT`: the web server, on loopback unless told otherwise."""
 
 import logging
-import os
 import sys
 
 from waitress import serve
 
+from upholster.binding import BIND
 from upholster.memory import keep_freed_memory
 from upholster.web.app import create_app
 
@@ -16,9 +16,10 @@ def main() -> None:
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     serve(
         create_app(),
-        host=os.environ.get("UPHOLSTER_BIND", "127.0.0.1"),
+        host=BIND,
         port=int(sys.argv[1]),
-        threads=10,
+        # Most of them wait: only what has come in can be passed over for something newer.
+        threads=32,
         ident=None,
         max_request_body_size=32 << 20,
         send_bytes=1 << 18,

@@ -1,29 +1,57 @@
 """The application and its rules for every request and answer."""
 
-import hmac
+import logging
 import os
 import secrets
 from pathlib import Path
+from typing import Any
 
-from flask import Flask, Response, jsonify, redirect, render_template, request, session, url_for
+from flask import Flask, Response, jsonify, redirect, render_template, request, url_for
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
+from werkzeug.routing import IntegerConverter
 from werkzeug.wrappers import Response as AnyResponse
 
 from upholster.core.recipe import RecipeError
 from upholster.media.errors import MediaError
-from upholster.studio.errors import Missing, Refused
+from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.places import data_root
-from upholster.web import words
+from upholster.web import door, words
+from upholster.web.deadline import Deadlines, TookTooLong
 from upholster.web.pages import bench, deliver, footage, renders, stockroom
+
+log = logging.getLogger(__name__)
 
 #: Largest single request; files are sent in blocks below it.
 BLOCK = 16 << 20
+#: Seconds for what may well take long: looking into gigabytes that were uploaded.
+_LONGER = {"footage.done": 1800.0}
 
 _POLICY = (
     "default-src 'self'; img-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'self'; "
     "frame-ancestors 'none'"
 )
+#: Answers to what is refused, most special first: the status, and a sentence where it does not bring its own.
+_ANSWERS: list[tuple[type[Exception], int, str]] = [
+    (Missing, 404, ""),
+    (Stale, 409, ""),
+    (door.NotKnown, 421, ""),
+    (door.NoToken, 403, ""),
+    (door.NotIn, 401, ""),
+    (Refused, 422, ""),
+    (MediaError, 422, ""),
+    (RecipeError, 422, ""),
+    (OperationalError, 503, "The database does not answer just now. Nothing is lost; try again in a moment."),
+    (TookTooLong, 503, "This took too long and was stopped. Try again when the machine is less busy."),
+]
+_HTTP = {404: "There is nothing at this address.", 413: "This is too large to send in one piece."}
+
+
+class RowNumber(IntegerConverter):
+    """A number in an address, as large as the database counts."""
+
+    def __init__(self, *arguments: Any, **options: Any) -> None:
+        super().__init__(*arguments, **{"max": 2**31 - 1, **options})
 
 
 def create_app() -> Flask:
@@ -38,10 +66,11 @@ def create_app() -> Flask:
     app.jinja_env.policies["json.dumps_kwargs"] = {"sort_keys": False}
     app.jinja_env.filters.update(words.FILTERS)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.globals["csrf_token"] = _csrf_token
+    app.url_map.converters["int"] = RowNumber
+    Deadlines(app, _LONGER)
+    door.guard(app)
     for page in (footage.page, bench.page, deliver.page, renders.page, stockroom.page):
         app.register_blueprint(page)
-    app.before_request(_check)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)
 
@@ -63,24 +92,6 @@ def _secret(path: Path) -> bytes:
     return path.read_bytes()
 
 
-def _csrf_token() -> str:
-    if "csrf" not in session:
-        session["csrf"] = secrets.token_urlsafe(24)
-    return str(session["csrf"])
-
-
-def _check() -> Response | None:
-    """Known host names only (against DNS rebinding), and a token with everything that changes something."""
-    known = {"127.0.0.1", "localhost", "[::1]", *os.environ.get("UPHOLSTER_HOSTS", "").split()}
-    if request.host.rsplit(":", 1)[0] not in known:
-        return _problem(f"This house does not answer to the name {request.host[:80]}.", 421)
-    if request.method not in ("GET", "HEAD", "OPTIONS"):
-        sent = request.headers.get("X-CSRF-Token", "")
-        if not hmac.compare_digest(sent, str(session.get("csrf", ""))) or not sent:
-            return _problem("This page is out of date. Load it again.", 403)
-    return None
-
-
 def _harden(response: Response) -> Response:
     response.headers["Content-Security-Policy"] = _POLICY
     response.headers["X-Content-Type-Options"] = "nosniff"
@@ -90,39 +101,21 @@ def _harden(response: Response) -> Response:
 
 
 def _explain(error: Exception) -> Response | tuple[str, int]:
-    match error:
-        case Missing():
-            code, sentence = 404, str(error)
-        case Refused() | MediaError() | RecipeError():
-            code, sentence = 422, str(error)
-        case OperationalError():
-            code, sentence = (
-                503,
-                "The database does not answer just now. Nothing is lost; try again in a moment.",
-            )
-        case HTTPException():
-            code = error.code or 500
-            sentence = {
-                404: "There is nothing at this address.",
-                413: "This is too large to send in one piece.",
-            }.get(code, "This request cannot be answered.")
-        case _:
-            from flask import current_app
-
-            current_app.logger.exception("unforeseen error")
-            code, sentence = (
-                500,
-                "Something went wrong inside Upholster; the log says what. Nothing was changed.",
-            )
-    if (
-        request.accept_mimetypes.best_match(["application/json", "text/html"]) == "text/html"
-        and "HX-Request" not in request.headers
-    ):
+    code, sentence = _answer(error)
+    wants_page = request.accept_mimetypes.best_match(["application/json", "text/html"]) == "text/html"
+    if wants_page and "HX-Request" not in request.headers:
         return render_template("problem.html", sentence=sentence), code
-    return _problem(sentence, code)
-
-
-def _problem(sentence: str, code: int) -> Response:
     response = jsonify(problem=sentence)
     response.status_code = code
     return response
+
+
+def _answer(error: Exception) -> tuple[int, str]:
+    for kind, code, sentence in _ANSWERS:
+        if isinstance(error, kind):
+            return code, sentence or str(error)
+    if isinstance(error, HTTPException):
+        code = error.code or 500
+        return code, _HTTP.get(code, "This request cannot be answered.")
+    log.exception("unforeseen error", exc_info=error)
+    return 500, "Something went wrong inside Upholster; the log says what. Nothing was changed."

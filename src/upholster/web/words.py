@@ -4,7 +4,7 @@ from fractions import Fraction
 from typing import Any
 
 from upholster.media.delivery import Delivery, as_hex
-from upholster.media.facts import Facts
+from upholster.media.facts import Facts, Runs, runs_in_words
 from upholster.media.formats import FORMATS
 
 
@@ -52,6 +52,11 @@ def delivered(delivery: dict[str, Any]) -> str:
     return ", ".join(parts)
 
 
+def damaged(runs: Runs) -> str:
+    """What to say of frames the decoder had to make up."""
+    return f"The file is damaged: the decoder made up parts of {runs_in_words(runs)}."
+
+
 def error_line(errors: list[float], width: int = 120, height: int = 24) -> str:
     """Points of a small plot of errors per frame, the largest at the top."""
     top = max([*errors, 1e-6])
@@ -67,5 +72,6 @@ FILTERS = {
     "colour_tags": colour_tags,
     "delivered": delivered,
     "hex": as_hex,
+    "damaged": damaged,
     "error_line": error_line,
 }

@@ -34,9 +34,9 @@ def _or(give_up: Callable[[str], None]) -> Iterator[None]:
 
 
 @app.task(name=queue.READ, retry=_again)
-def read_footage(footage_id: int) -> None:
-    with _or(lambda problem: bring_in.give_up(footage_id, problem)):
-        bring_in.read(footage_id)
+def read_footage(reading_id: int) -> None:
+    with _or(lambda problem: bring_in.give_up(reading_id, problem)):
+        bring_in.read(reading_id)
 
 
 @app.task(name=queue.RANGE, retry=_again)

@@ -47,11 +47,11 @@ class _Server:
         with theirs:
             self._process = subprocess.Popen(
                 [sys.executable, "-m", "upholster.media.decoder.forkserver"],
-                stdin=theirs,
+                stdin=theirs.fileno(),
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
                 # Threads of its own would not come along into the children.
-                env=given | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"},
+                env={**given, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"},
                 process_group=0,
             )
         if self.control.recv(16) != b"ready":

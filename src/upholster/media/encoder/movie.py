@@ -107,7 +107,7 @@ def _tag(what: Any, form: Format) -> None:
     """State on a codec or a frame how its code values stand for colour; encoders look at either."""
     what.color_primaries = what.color_trc = _BT709
     if form.codec in ("png", "apng"):
-        # PNG's colour chunks are believed to the letter, and pictures for screens are sRGB (W3C PNG 3rd edition, 11.3.2).
+        # PNG's colour chunks are believed to the letter, and pictures for screens are sRGB (W3C PNG 3rd ed., 11.3).
         what.color_trc = _SRGB
     component = form.pixels.startswith("yuv")
     what.colorspace, what.color_range = (_BT709, _LIMITED) if component else (_RGB, _FULL)

@@ -1,30 +1,32 @@
 """The Bench: one shot, its work order and its picture."""
 
+import os
 import threading
-from typing import Any, Literal
+import time
+from typing import Any
 
-from flask import Blueprint, Response, jsonify, render_template, request
+from flask import Blueprint, Response, jsonify, render_template
 
 from upholster.core.recipe import Recipe, read_recipe
 from upholster.core.screen.propose import screen_name
 from upholster.studio import bring_in, look, renders, shots
 from upholster.studio.errors import Refused
-from upholster.web.asking import asked_for
+from upholster.web import requests
+from upholster.web.newest import Newest
 from upholster.web.pages import deliver
+from upholster.web.requests import asked_for
 
 page = Blueprint("bench", __name__, url_prefix="/bench/<int:shot_id>")
 
-#: The newest request of each Bench window; older ones are not computed any more.
-_newest: dict[str, int] = {}
-_newest_lock = threading.Lock()
+_newest = Newest()
+#: As many quick pictures at a time as there are cores: more would each only take longer.
+_quick = threading.BoundedSemaphore(os.cpu_count() or 1)
 #: Fine pictures are made one at a time, so that those nobody waits for any more are passed over.
-_fine_lock = threading.Lock()
+_fine = threading.BoundedSemaphore(1)
 
 
 @page.get("")
 def show(shot_id: int) -> str:
-    if (number := request.args.get("revision", type=int)) is not None:
-        shots.go_to(shot_id, number)
     state = shots.open_shot(shot_id)
     grounds = [f for f in bring_in.all_footage() if f.state == "ready" and f.id != state.footage.id]
     return render_template(
@@ -46,13 +48,20 @@ def show(shot_id: int) -> str:
 
 @page.post("/recipe")
 def revise(shot_id: int) -> Response:
-    asked = asked_for()
-    return jsonify(_state(shots.revise(shot_id, read_recipe(asked["recipe"]), str(asked["change"]))))
+    asked = asked_for(requests.Change)
+    return jsonify(_state(shots.revise(shot_id, asked.read(), asked.change, asked.seen, branch=asked.branch)))
 
 
 @page.post("/<any(undo, redo):way>")
 def walk(shot_id: int, way: str) -> Response:
-    return jsonify(_state(shots.undo(shot_id) if way == "undo" else shots.redo(shot_id)))
+    seen = asked_for(requests.Seen).seen
+    return jsonify(_state(shots.undo(shot_id, seen) if way == "undo" else shots.redo(shot_id, seen)))
+
+
+@page.get("/state")
+def state(shot_id: int) -> Response:
+    """What is in force, for a window that has seen something older."""
+    return jsonify(_state(shots.open_shot(shot_id)))
 
 
 @page.post("/revisions/<int:number>")
@@ -70,21 +79,18 @@ def history(shot_id: int) -> str:
 @page.post("/screen")
 def screen(shot_id: int) -> Response:
     """Change the kind of ground, or measure it at one more place."""
-    asked = asked_for()
-    state, recipe = shots.open_shot(shot_id), read_recipe(asked["recipe"])
-    if place := asked.get("measure"):
-        sample = look.sample(
-            state.footage, int(place["frame"]), float(place["x"]), float(place["y"]), float(place["radius"])
-        )
-        recipe, change = shots.with_sample(recipe, state.footage.sha256, sample), "Screen measured"
+    asked = asked_for(requests.ScreenChange)
+    footage, recipe = look.footage_of(shot_id), asked.read()
+    if place := asked.measure:
+        sample = look.sample(footage, place.frame, place.x, place.y, place.radius)
+        recipe, change = shots.with_sample(recipe, footage, sample), "Screen measured"
     else:
-        recipe, change = shots.with_screen(recipe, state.footage.sha256, **_screen_change(asked)), "Screen changed"
-    return jsonify(_state(shots.revise(shot_id, recipe, change)))
+        recipe, change = shots.with_screen(recipe, footage, **_screen_change(asked)), "Screen changed"
+    return jsonify(_state(shots.revise(shot_id, recipe, change, asked.seen, branch=asked.branch)))
 
 
-def _screen_change(asked: dict[str, Any]) -> dict[str, Any]:
-    document = asked["recipe"] | {"screen": asked["screen"]}
-    changed = read_recipe(document).screen
+def _screen_change(asked: requests.ScreenChange) -> dict[str, Any]:
+    changed = read_recipe({**asked.recipe, "screen": asked.screen}).screen
     if changed.kind != "none" and not changed.colours:
         raise Refused("Measure the ground first: press M and click on it in the picture.")
     return {name: getattr(changed, name) for name in type(changed).model_fields}
@@ -92,51 +98,45 @@ def _screen_change(asked: dict[str, Any]) -> dict[str, Any]:
 
 @page.post("/picture")
 def picture(shot_id: int) -> Response:
-    """One frame as raw RGBA; 204 where a newer request of the same window has come in since."""
-    asked = asked_for()
-    window, sequence = str(asked["window"])[:40], int(asked["sequence"])
-    with _newest_lock:
-        _newest[window] = max(sequence, _newest.get(window, 0))
-        if len(_newest) > 200:
-            _newest.pop(next(iter(_newest)))
-    footage, recipe = look.footage_of(shot_id), read_recipe(asked["recipe"])
-    frame = int(asked["frame"])
-    what: Literal["result", "plate"] = "plate" if asked.get("plate") else "result"
-    if asked.get("quality") == "fine":
-        with _fine_lock:
-            if _newest.get(window, sequence) > sequence:
-                return Response(status=204)
-            pixels = look.picture(footage, recipe, frame, "fine", what)
-    elif not asked.get("keep") and _newest.get(window, sequence) > sequence + 1:
-        return Response(status=204)
-    else:
-        pixels = look.picture(footage, recipe, frame, "quick", what)
+    """One frame as raw RGBA; 204 where a newer request of the same window has come in since.
+
+    ``X-Waited`` says how many milliseconds it stood behind those of others.
+    """
+    asked = asked_for(requests.PictureAsked)
+    _newest.note(asked.window, asked.sequence)
+    footage, recipe = look.footage_of(shot_id), asked.read()
+    fine = asked.quality == "fine"
+    came = time.monotonic()
+    with _fine if fine else _quick:
+        waited = time.monotonic() - came
+        # The one before the newest is still drawn while a value is dragged.
+        if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
+            return Response(status=204)
+        pixels = look.picture(footage, recipe, asked.frame, asked.quality, "plate" if asked.plate else "result")
     response = Response(pixels.tobytes(), mimetype="application/octet-stream")
     response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
+    response.headers["X-Waited"] = str(round(waited * 1000))
     response.headers["Cache-Control"] = "no-store"
     return response
 
 
 @page.post("/instruments/<name>")
 def instrument(shot_id: int, name: str) -> Response:
-    asked = asked_for()
-    footage, recipe = look.footage_of(shot_id), read_recipe(asked["recipe"])
-    return jsonify(look.instrument(footage, recipe, int(asked["frame"]), name))
+    asked = asked_for(requests.OfFrame)
+    return jsonify(look.instrument(look.footage_of(shot_id), asked.read(), asked.frame, name))
 
 
 @page.post("/readout")
 def readout(shot_id: int) -> Response:
-    asked = asked_for()
-    footage = look.footage_of(shot_id)
-    found = look.readout(footage, read_recipe(asked["recipe"]), int(asked["frame"]), int(asked["x"]), int(asked["y"]))
+    asked = asked_for(requests.Readout)
+    found = look.readout(look.footage_of(shot_id), asked.read(), asked.frame, asked.x, asked.y)
     return jsonify(found._asdict())
 
 
 @page.post("/left")
 def left(shot_id: int) -> Response:
     """Remember how the Bench was left."""
-    known = {"frame", "view", "ground", "colour", "footage", "split", "surround", "open", "delivery"}
-    shots.remember_bench(shot_id, {k: v for k, v in asked_for().items() if k in known})
+    shots.remember_bench(shot_id, asked_for(requests.Left).model_dump(exclude_none=True))
     return jsonify(ok=True)
 
 
@@ -156,7 +156,9 @@ def _state(state: shots.State) -> dict[str, Any]:
 
 
 def _plain_facts(state: shots.State) -> dict[str, Any]:
-    return {k: state.footage.facts[k] for k in ("width", "height", "length", "rate", "depth")}
+    return {k: state.footage.facts[k] for k in ("width", "height", "length", "rate", "depth")} | {
+        "damaged": state.footage.facts.get("damaged", [])
+    }
 
 
 def _fields() -> dict[str, Any]:

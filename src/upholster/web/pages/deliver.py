@@ -5,56 +5,55 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify
 
-from upholster.core.recipe import read_recipe
 from upholster.media.delivery import Delivery, no_sound, read_delivery
 from upholster.media.facts import Facts
 from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
-from upholster.studio import presets, quoting, renders, shots
-from upholster.web import words
-from upholster.web.asking import asked_for
+from upholster.studio import look, presets, quoting, renders, shots
+from upholster.web import requests, words
+from upholster.web.newest import Newest
+from upholster.web.requests import asked_for
 
 page = Blueprint("deliver", __name__)
 
 #: One estimate at a time; those nobody waits for any more are passed over.
 _quoting = threading.Lock()
-_newest: dict[int, int] = {}
+_newest = Newest()
 
 
 @page.post("/bench/<int:shot_id>/render")
 def render(shot_id: int) -> Response:
-    asked = asked_for()
-    deliveries = [read_delivery(document) for document in asked["deliveries"]]
-    ordered = renders.order(shot_id, int(asked["revision"]), deliveries, str(asked["name"]))
+    asked = asked_for(requests.RenderAsked)
+    deliveries = [read_delivery(document) for document in asked.deliveries]
+    ordered = renders.order(shot_id, asked.revision, deliveries, asked.name)
     state = shots.open_shot(shot_id)
     return jsonify(names=[r.name for r in ordered], proposed=renders.proposed_name(state.shot))
 
 
 @page.post("/bench/<int:shot_id>/quote")
 def quote(shot_id: int) -> Response:
-    """Size and time of a delivery; 204 where a newer question has come in since."""
-    asked = asked_for()
-    sequence = int(asked["sequence"])
-    _newest[shot_id] = max(sequence, _newest.get(shot_id, 0)) if sequence > 1 else sequence
+    """Size and time of a delivery; 204 where a newer question of the same window has come in since."""
+    asked = asked_for(requests.Quote)
+    _newest.note(asked.window, asked.sequence)
+    recipe, delivery = asked.read(), read_delivery(asked.delivery)
+    footage = look.footage_of(shot_id)
     with _quoting:
-        if _newest[shot_id] > sequence:
+        if _newest.overtaken(asked.window, asked.sequence):
             return Response(status=204)
-        recipe, delivery = read_recipe(asked["recipe"]), read_delivery(asked["delivery"])
-        found = quoting.quote(shots.open_shot(shot_id).footage, recipe, delivery)
+        found = quoting.quote(footage, recipe, delivery)
     return jsonify(bytes=found.bytes, words=f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}.")
 
 
 @page.post("/bench/<int:shot_id>/flat")
 def flat(shot_id: int) -> Response:
     """A flat colour looked at, or proposed."""
-    asked = asked_for()
-    found = quoting.flat(shots.open_shot(shot_id).footage, read_recipe(asked["recipe"]), asked.get("colour"))
-    return jsonify(found._asdict())
+    asked = asked_for(requests.Flat)
+    return jsonify(quoting.flat(look.footage_of(shot_id), asked.read(), asked.colour)._asdict())
 
 
 @page.post("/presets")
 def save_preset() -> Response:
-    asked = asked_for()
-    preset = presets.save_preset(str(asked["name"]), read_delivery(asked["delivery"]))
+    asked = asked_for(requests.PresetKept)
+    preset = presets.save_preset(asked.name, read_delivery(asked.delivery))
     return jsonify(id=preset.id, name=preset.name)
 
 

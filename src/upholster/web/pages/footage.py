@@ -4,9 +4,11 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.limits import UPLOAD
-from upholster.studio import bring_in, look
+from upholster.studio import bring_in, look, uploads
+from upholster.studio.errors import Missing
 from upholster.studio.presets import presets
-from upholster.web.asking import asked_for
+from upholster.web import requests
+from upholster.web.requests import asked_for, number_asked
 
 page = Blueprint("footage", __name__, url_prefix="/footage")
 
@@ -30,27 +32,31 @@ def listing() -> str:
 
 @page.post("/uploads")
 def begin() -> Response:
-    return jsonify(token=bring_in.begin_upload())
+    return jsonify(token=uploads.begin(asked_for(requests.UploadBegun).size))
 
 
 @page.put("/uploads/<token>")
 def receive(token: str) -> Response:
-    have = bring_in.receive(token, request.args["name"], int(request.args["offset"]), request.get_data())
+    have = uploads.receive(token, request.args["name"], number_asked("offset"), request.get_data())
     return jsonify(have=have)
 
 
 @page.post("/uploads/<token>/done")
 def done(token: str) -> Response:
-    footage, known = bring_in.finish_upload(token, str(asked_for()["name"]))
+    footage, known = bring_in.finish_upload(token, asked_for(requests.UploadDone).name)
     return jsonify(id=footage.id, name=footage.name, known=known)
 
 
 @page.get("/<int:footage_id>/frame/<int:number>.jpg")
 def frame(footage_id: int, number: int) -> Response:
     footage = bring_in.get_footage(footage_id)
+    if footage.state != "ready":
+        raise Missing("This footage has no pictures: it is still being read, or could not be.")
     number = min(number, int(footage.facts["length"]) - 1)
     response = Response(look.proxy_of(footage).jpeg(number), mimetype="image/jpeg")
-    response.headers["Cache-Control"] = "private, max-age=86400, immutable"
+    # An address that names the reading will never show anything else.
+    named = request.args.get("reading") == str(footage.reading_id or 0)
+    response.headers["Cache-Control"] = "private, max-age=86400, immutable" if named else "no-cache"
     return response
 
 
@@ -58,7 +64,13 @@ def frame(footage_id: int, number: int) -> Response:
 def interpret(footage_id: int) -> str:
     """Take the footage's alpha another way."""
     bring_in.interpret(footage_id, request.form["kind"], request.form.get("over", "#000000"))
-    look.forget()
+    return listing()
+
+
+@page.post("/<int:footage_id>/as-is")
+def leave_as_is(footage_id: int) -> str:
+    """Forget that reading it another way failed."""
+    bring_in.leave_as_is(footage_id)
     return listing()
 
 

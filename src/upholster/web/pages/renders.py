@@ -4,7 +4,8 @@ from flask import Blueprint, Response, jsonify, render_template
 
 from upholster.media.delivery import read_delivery
 from upholster.studio import presets, renders, shots
-from upholster.web.asking import asked_for
+from upholster.web import requests
+from upholster.web.requests import asked_for
 
 page = Blueprint("renders", __name__, url_prefix="/renders")
 
@@ -40,14 +41,12 @@ def move(render_id: int, where: str) -> str:
 @page.post("/batch")
 def batch() -> Response:
     """Order the same delivery of several shots."""
-    asked = asked_for()
-    delivery = (
-        presets.preset_delivery(int(asked["preset"])) if asked.get("preset") else read_delivery(asked["delivery"])
-    )
+    asked = asked_for(requests.Batch)
+    delivery = read_delivery(asked.delivery) if asked.preset is None else presets.preset_delivery(asked.preset)
     names = []
-    for shot_id in asked["shots"]:
-        revision = shots.open_shot(int(shot_id)).revision
-        names += [r.name for r in renders.order(int(shot_id), revision, [delivery])]
+    for shot_id in asked.shots:
+        revision = shots.open_shot(shot_id).revision
+        names += [r.name for r in renders.order(shot_id, revision, [delivery])]
     return jsonify(names=names)
 
 

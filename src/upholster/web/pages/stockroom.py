@@ -1,8 +1,8 @@
 """The Stockroom: finished clips over a ground of the user's choice."""
 
-from flask import Blueprint, Response, render_template, request, send_file
+from flask import Blueprint, Response, render_template, request, send_file, url_for
 
-from upholster.studio import bring_in, renders, stock
+from upholster.studio import bring_in, renders, shots, stock
 
 page = Blueprint("stockroom", __name__, url_prefix="/stockroom")
 
@@ -28,6 +28,16 @@ def file(clip_id: int) -> Response:
 def sidecar(clip_id: int) -> Response:
     clip = stock.get_clip(clip_id)
     return send_file(stock.file_of(clip, "sidecar"), as_attachment=True, download_name=f"{clip.file}.json")
+
+
+@page.post("/<int:clip_id>/open")
+def open_recipe(clip_id: int) -> Response:
+    """Go to the revision a clip was made from, on its Bench."""
+    render = stock.get_clip(clip_id).render
+    shots.go_to(render.shot_id, render.revision)
+    response = Response()
+    response.headers["HX-Redirect"] = url_for("bench.show", shot_id=render.shot_id)
+    return response
 
 
 @page.get("/<int:clip_id>/preview.webm")

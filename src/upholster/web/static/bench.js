@@ -1,6 +1,6 @@
 /** The Bench: keeps the recipe, the frame and the view, and wires the parts together. */
 
-import { say, send } from "./common.js";
+import { read, say, send } from "./common.js";
 import { Deliver } from "./deliver.js";
 import { groundPicker, layGround } from "./grounds.js";
 import { Order } from "./order.js";
@@ -56,26 +56,45 @@ function change(path, value, final, words) {
   order.show();
   ribbon.show();
   if (stage !== "take") picture.refresh();
-  if (final) save(() => send(`${at}/recipe`, { recipe, change: words }));
+  if (final) save((more) => send(`${at}/recipe`, { recipe, change: words, ...more }), { words });
 }
 
 function changeScreen(screen) {
-  save(() => send(`${at}/screen`, { recipe, screen: { ...recipe.screen, ...screen } }), true);
+  save((more) => send(`${at}/screen`, { recipe, screen: { ...recipe.screen, ...screen }, ...more }), { adopt: true, words: "Screen changed" });
 }
 
-/** Save in order, one at a time; the house's answer is what stands. */
-function save(request, adopt = false) {
+/**
+ * Save in order, one at a time; the house's answer is what stands.
+ *
+ * @param {function} request  sends what it is given along: the revision seen, and whether to go on beside a newer one
+ * @param {object} how        adopt the answer's recipe; words of the change, where both it and another can be kept
+ */
+function save(request, { adopt = false, words = "" } = {}) {
   saving = saving.then(async () => {
     try {
-      const state = await request();
+      const state = await request({ seen: revision });
       if (adopt) take(state);
       else note(state);
     } catch (error) {
-      say(error.message);
+      if (error.status === 409) await settle(error.message, request, words);
+      else say(error.message);
       order.show();
     }
   });
   return saving;
+}
+
+/** Another window changed the shot since: whoever works here sees both changes and chooses. */
+async function settle(sentence, request, words) {
+  const dialog = $("stale");
+  $("stale-theirs").textContent = sentence;
+  $("stale-mine").textContent = words ? `Here you changed: ${words}.` : "";
+  $("keep-mine").hidden = !words;
+  dialog.returnValue = "theirs";
+  dialog.showModal();
+  await new Promise((done) => dialog.addEventListener("close", done, { once: true }));
+  if (dialog.returnValue === "mine") take(await request({ seen: revision, branch: true }));
+  else take(await read(`${at}/state`));
 }
 
 function note(state) {
@@ -98,7 +117,7 @@ function take(state) {
 
 function walk(way) {
   order.settle();
-  return save(() => send(`${at}/${way}`), true);
+  return save((more) => send(`${at}/${way}`, more), { adopt: true });
 }
 
 let leaving;
@@ -228,7 +247,8 @@ $("booth").addEventListener("pointerdown", (event) => {
     $("booth").removeEventListener("pointermove", move);
     box.hidden = true;
     measure(false);
-    save(() => send(`${at}/screen`, { recipe, measure: { frame: bench.left.frame, x: from.x, y: from.y, radius } }), true);
+    const place = { frame: bench.left.frame, x: from.x, y: from.y, radius };
+    save((more) => send(`${at}/screen`, { recipe, measure: place, ...more }), { adopt: true, words: "Screen measured" });
   }, { once: true });
 });
 
@@ -316,7 +336,7 @@ $("frame").addEventListener("change", () => go(Number($("frame").value) || 0));
 $("frame").addEventListener("keydown", (event) => event.key === "Enter" && $("frame").blur());
 $("revisions").addEventListener("click", (event) => {
   const row = event.target.closest("[data-revision]");
-  if (row) save(() => send(`${at}/revisions/${row.dataset.revision}`), true);
+  if (row) save(() => send(`${at}/revisions/${row.dataset.revision}`), { adopt: true });
   if (row || event.target === $("revisions")) $("revisions").close();
 });
 
@@ -368,7 +388,6 @@ groundPicker(bench.left, () => {
   here();
   remember();
 });
-history.replaceState(null, "", location.pathname);
 bench.left.frame = Math.min(bench.left.frame, bench.facts.length - 1);
 note(start);
 here();

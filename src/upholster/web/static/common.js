@@ -20,7 +20,12 @@ export async function call(url, options = {}) {
   }
   if (answer.ok) return answer;
   const told = await answer.json().catch(() => ({}));
-  throw new Error(told.problem || "This did not work. Try again.");
+  throw Object.assign(new Error(told.problem || "This did not work. Try again."), { status: answer.status });
+}
+
+/** What is at an address, as JSON; throws an Error with a sentence for people. */
+export async function read(url) {
+  return (await call(url, { method: "GET" })).json();
 }
 
 let hush;
@@ -41,6 +46,7 @@ export function say(sentence, link) {
   hush = setTimeout(() => (box.textContent = ""), 7000);
 }
 
+/** What is refused is said where it was asked for; the page stays as it is. */
 document.body.addEventListener("htmx:responseError", (event) => {
   let sentence = "This did not work. Try again.";
   try {
@@ -48,6 +54,17 @@ document.body.addEventListener("htmx:responseError", (event) => {
   } catch {
     /* not an answer of ours */
   }
-  say(sentence);
+  const card = event.detail.elt.closest(".card");
+  if (!card) {
+    say(sentence);
+    return;
+  }
+  card.querySelector("[data-refused]")?.remove();
+  const words = document.createElement("p");
+  words.className = "notice mx-3 my-2";
+  words.dataset.refused = "";
+  words.setAttribute("role", "alert");
+  words.textContent = sentence;
+  card.append(words);
 });
 document.body.addEventListener("htmx:sendError", () => say("Upholster does not answer. It may be starting again."));

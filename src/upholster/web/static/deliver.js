@@ -1,6 +1,7 @@
 /** The last line of the work order: what is delivered, for what it is wanted. */
 
 import { say, send } from "./common.js";
+import { thisWindow } from "./picture.js";
 
 const $ = (id) => document.getElementById(id);
 
@@ -86,7 +87,7 @@ export class Deliver {
       const sequence = ++this.asked;
       $("quote").textContent = "Reckoning its size…";
       try {
-        const told = await send(`${this.bench.at}/quote`, { recipe: this.bench.recipe(), delivery: this.delivery, sequence });
+        const told = await send(`${this.bench.at}/quote`, { recipe: this.bench.recipe(), delivery: this.delivery, sequence, window: thisWindow });
         if (told && sequence === this.asked) $("quote").textContent = told.words;
       } catch (error) {
         if (sequence !== this.asked) return;

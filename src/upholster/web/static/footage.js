@@ -44,7 +44,7 @@ async function bringIn(parcel) {
   bar.max = total || 1;
   try {
     if (total > Number(drop.dataset.limit)) throw new Error("This is larger than the limit. Bring in a shorter piece.");
-    const { token } = await send("/footage/uploads");
+    const { token } = await send("/footage/uploads", { size: total });
     let sent = 0;
     for (const file of parcel.files) {
       for (let offset = 0; offset < file.size || offset === 0; offset += BLOCK) {
@@ -55,20 +55,38 @@ async function bringIn(parcel) {
         words.textContent = `${Math.round((100 * sent) / (total || 1))} %`;
       }
     }
-    words.textContent = "looking into it…";
-    const found = await send(`/footage/uploads/${token}/done`, { name: parcel.name });
-    if (found.known) say(`${parcel.name} is here already, as ${found.name}.`);
-    row.remove();
-    htmx.trigger("#list", "refresh");
+    await takeIn(token);
   } catch (error) {
+    refused(error, () => row.remove(), "Dismiss");
+  }
+
+  async function takeIn(token) {
+    words.className = "";
+    words.textContent = "looking into it…";
+    try {
+      const found = await send(`/footage/uploads/${token}/done`, { name: parcel.name });
+      if (found.known) say(`${parcel.name} is here already, as ${found.name}.`);
+      row.remove();
+      htmx.trigger("#list", "refresh");
+    } catch (error) {
+      // What was sent is kept while only the house was out of reach.
+      if (error.status && error.status !== 503) throw error;
+      refused(error, () => takeIn(token).catch((e) => refused(e, () => row.remove(), "Dismiss")), "Try again");
+    }
+  }
+
+  function refused(error, act, label) {
     bar.remove();
     words.className = "notice";
     words.textContent = error.message;
-    const close = document.createElement("button");
-    close.className = "plain";
-    close.textContent = "Dismiss";
-    close.onclick = () => row.remove();
-    row.append(close);
+    const button = document.createElement("button");
+    button.className = "plain";
+    button.textContent = label;
+    button.onclick = () => {
+      button.remove();
+      act();
+    };
+    row.append(button);
   }
 }
 
@@ -118,13 +136,13 @@ document.getElementById("list").addEventListener("mouseover", (event) => {
   const length = Number(image.dataset.length);
   if (length < 2) return;
   let frame = Number(image.dataset.still);
-  reel = { image, timer: setInterval(() => (image.src = `${image.dataset.reel}${(frame = (frame + 3) % length)}.jpg`), 125) };
+  reel = { image, timer: setInterval(() => (image.src = `${image.dataset.reel}${(frame = (frame + 3) % length)}.jpg?reading=${image.dataset.reading}`), 125) };
   image.addEventListener("mouseleave", stop, { once: true });
 });
 function stop() {
   if (!reel) return;
   clearInterval(reel.timer);
-  reel.image.src = `${reel.image.dataset.reel}${reel.image.dataset.still}.jpg`;
+  reel.image.src = `${reel.image.dataset.reel}${reel.image.dataset.still}.jpg?reading=${reel.image.dataset.reading}`;
   reel = null;
 }
 

@@ -36,6 +36,6 @@ export function layGround(element, choice, frame = 0) {
   if (choice.ground === "footage") {
     const option = document.querySelector(`#ground-footage option[value="${Number(choice.footage)}"]`);
     if (!option) return;
-    element.style.backgroundImage = `url(/footage/${Number(choice.footage)}/frame/${frame % Number(option.dataset.length)}.jpg)`;
+    element.style.backgroundImage = `url(/footage/${Number(choice.footage)}/frame/${frame % Number(option.dataset.length)}.jpg?reading=${option.dataset.reading})`;
   }
 }

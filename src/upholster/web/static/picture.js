@@ -2,7 +2,11 @@
 
 import { call } from "./common.js";
 
-const window_ = crypto.randomUUID();
+/** This window, among all that ask for pictures; not every address has crypto.randomUUID. */
+export const thisWindow = Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, "0")).join("");
+
+/** Milliseconds a quick picture may stand behind those of others before it is said. */
+const LATE = 400;
 
 export class Picture {
   /**
@@ -74,11 +78,19 @@ export class Picture {
 
   /** One frame's pixels; null where the house passed it over for a newer request. */
   async fetch(frame, what, quality, sequence = ++this.sequence, keep = false, signal = undefined) {
-    const body = { recipe: this.bench.recipe(), frame, quality, sequence, keep, plate: what === "plate", window: `${window_} ${what}` };
+    const body = { recipe: this.bench.recipe(), frame, quality, sequence, keep, plate: what === "plate", window: `${thisWindow} ${what}` };
+    const began = performance.now();
     const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, signal });
     if (answer.status === 204) return null;
+    if (quality === "quick") this.#busy(performance.now() - began);
     const [width, height] = answer.headers.get("X-Size").split("x").map(Number);
     return new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), width, height);
+  }
+
+  /** Say that the machine is busy while pictures come late, rather than be slow without a word. */
+  #busy(took) {
+    this.took = this.took === undefined ? took : 0.6 * this.took + 0.4 * took;
+    document.getElementById("busy").hidden = this.took < LATE;
   }
 
   draw(what, image) {

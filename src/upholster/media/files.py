@@ -1,0 +1,37 @@
+"""Files that are there whole or not at all, also after a power cut."""
+
+import os
+import shutil
+from collections.abc import Sequence
+from pathlib import Path
+
+
+def put_whole(files: Sequence[Path], folder: Path) -> None:
+    """Let `folder` hold `files` and nothing else; they stay where they were as well.
+
+    It takes its name when all of them are on the disk, so that it can be repeated after any interruption.
+    """
+    part = folder.with_name(folder.name + ".part")
+    shutil.rmtree(part, ignore_errors=True)
+    part.mkdir(parents=True)
+    for file in files:
+        target = part / file.name
+        try:
+            os.link(file, target)
+        except OSError:
+            # A disk without links.
+            shutil.copyfile(file, target)
+        sync(target)
+    sync(part)
+    shutil.rmtree(folder, ignore_errors=True)
+    part.replace(folder)
+    sync(folder.parent)
+
+
+def sync(path: Path) -> None:
+    """Have the disk hold what was written to a file, or the names in a folder."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,23 @@
+"""Which of a window's questions is the newest, so that older ones need no answer."""
+
+import threading
+
+from cachetools import LRUCache
+
+
+class Newest:
+    """Numbers of the newest questions, by whoever asks."""
+
+    def __init__(self, windows: int = 1000) -> None:
+        self._numbers: LRUCache[str, int] = LRUCache(windows)
+        self._lock = threading.Lock()
+
+    def note(self, window: str, number: int) -> None:
+        """A question came in."""
+        with self._lock:
+            self._numbers[window] = max(number, self._numbers.get(window, 0))
+
+    def overtaken(self, window: str, number: int, by: int = 1) -> bool:
+        """Whether a question at least `by` newer has come in."""
+        with self._lock:
+            return self._numbers.get(window, number) >= number + by

@@ -1,0 +1,178 @@
+"""What requests ask for: one model per body, checked before anything is done with it."""
+
+from typing import Annotated, Any, Literal, Self, TypeVar
+
+from flask import request
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from werkzeug.exceptions import BadRequest
+
+from upholster.core.recipe import Recipe, read_recipe
+from upholster.studio.errors import Refused
+
+Body = TypeVar("Body", bound="Asked")
+
+#: Numbers of rows, as the database counts them.
+Id = Annotated[int, Field(ge=0, le=2**31 - 1)]
+Frame = Annotated[int, Field(ge=-(2**31), le=2**31 - 1)]
+Word = Annotated[str, Field(max_length=300)]
+Hex = Annotated[str, Field(pattern="^#[0-9a-fA-F]{6}$")]
+
+
+class Asked(BaseModel):
+    """A JSON object that a request sends."""
+
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+
+
+class OfRecipe(Asked):
+    """What is asked of a recipe as it stands in the window, kept or not."""
+
+    recipe: Any
+
+    def read(self) -> Recipe:
+        return read_recipe(self.recipe)
+
+
+class Change(OfRecipe):
+    """A recipe to keep, the revision it was made from, and whether to go on beside what came since."""
+
+    change: Word = ""
+    seen: Id
+    branch: bool = False
+
+
+class Seen(Asked):
+    seen: Id
+
+
+class Place(Asked):
+    """A square of the plate."""
+
+    frame: Frame
+    x: float
+    y: float
+    radius: float = Field(gt=0, le=10_000)
+
+
+class ScreenChange(Change):
+    """Another screen, or one more place where it is measured."""
+
+    screen: Any = None
+    measure: Place | None = None
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Self:
+        if (self.screen is None) == (self.measure is None):
+            raise ValueError("say either a screen or a place to measure")
+        return self
+
+
+class Sequenced(OfRecipe):
+    """One of a row of questions of a window, of which only the newest matters."""
+
+    window: Word
+    sequence: Id
+
+
+class PictureAsked(Sequenced):
+    frame: Frame
+    plate: bool = False
+    quality: Literal["quick", "fine"] = "quick"
+    #: All pictures are wanted, as while a clip plays.
+    keep: bool = False
+
+
+class OfFrame(OfRecipe):
+    frame: Frame
+
+
+class Readout(OfFrame):
+    x: Frame
+    y: Frame
+
+
+class Left(Asked):
+    """How the Bench was left."""
+
+    frame: Frame | None = None
+    view: Literal["result", "matte", "plate", "split"] | None = None
+    ground: Literal["checker", "colour", "footage"] | None = None
+    colour: Hex | None = None
+    footage: Annotated[str, Field(max_length=12)] | None = None
+    split: Annotated[float, Field(ge=0, le=1)] | None = None
+    surround: Literal["dark", "mid", "light"] | None = None
+    open: Annotated[int, Field(ge=0, le=20)] | None = None
+    delivery: dict[Word, Word | int | float | bool | None] | None = Field(default=None, max_length=60)
+
+
+class RenderAsked(Asked):
+    revision: Id
+    deliveries: list[Any] = Field(max_length=40)
+    name: Word = ""
+
+
+class Quote(Sequenced):
+    delivery: Any
+
+
+class Flat(OfRecipe):
+    colour: Hex | None = None
+
+
+class PresetKept(Asked):
+    name: Word
+    delivery: Any
+
+
+class Batch(Asked):
+    shots: list[Id] = Field(max_length=1000)
+    preset: Id | None = None
+    delivery: Any = None
+
+
+class UploadBegun(Asked):
+    #: Bytes of all files together, where they are known.
+    size: int = Field(default=0, ge=0, le=2**53)
+
+
+class UploadDone(Asked):
+    name: str
+
+
+def asked_for(model: type[Body]) -> Body:
+    """The request's JSON object.
+
+    Raises
+    ------
+    BadRequest
+        Where it is no JSON object.
+    Refused
+        With one sentence that names the field and what is wrong with it.
+    """
+    try:
+        body = request.get_json()
+    except RecursionError:
+        raise BadRequest("the JSON is nested too deeply") from None
+    if not isinstance(body, dict):
+        raise BadRequest("a JSON object was expected")
+    try:
+        return model.model_validate(body)
+    except (ValidationError, RecursionError) as error:
+        raise Refused(_sentence(error)) from None
+
+
+def number_asked(name: str) -> int:
+    """A whole number of the address."""
+    given = request.args.get(name, "")
+    if not given.isascii() or not given.isdigit() or len(given) > 18:
+        raise Refused(f"“{name}” must be a whole number that is not negative.")
+    return int(given)
+
+
+def _sentence(error: ValidationError | RecursionError) -> str:
+    if isinstance(error, RecursionError):
+        return "The request is nested too deeply."
+    first = error.errors(include_input=False)[0]
+    where = ".".join(str(part) for part in first["loc"])[:80]
+    said = first["msg"].removeprefix("Value error, ")
+    return f"“{where}”: {said}." if where else f"{said[:1].upper()}{said[1:]}."
