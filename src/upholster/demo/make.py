@@ -1,9 +1,11 @@
-"""Making the demo's files: drawn once, kept under the data folder."""
+"""Drawing the demo's files anew: `python -m upholster.demo.make FOLDER`. `plates` is what came of it last."""
 
+import sys
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
 from pathlib import Path
+from typing import NamedTuple
 
 import av
 import cv2
@@ -22,11 +24,18 @@ def _sparks(frame: int) -> Picture:
     return sparks.shot(frame).plate
 
 
-#: File name, number of frames, and what draws a frame.
-CLIPS: dict[str, tuple[int, Callable[[int], Picture]]] = {
-    "marionette.mp4": (marionette.FRAMES, _marionette),
-    "sparks.mp4": (sparks.FRAMES, _sparks),
-    "attic-stage.mp4": (grounds.FRAMES, grounds.attic_stage),
+class Clip(NamedTuple):
+    """A clip of the demo: how long it is, what draws a frame, and x264's rate factor: grounds may be coarser."""
+
+    frames: int
+    draw: Callable[[int], Picture]
+    crf: int = 16
+
+
+CLIPS = {
+    "marionette.mp4": Clip(marionette.FRAMES, _marionette),
+    "sparks.mp4": Clip(sparks.FRAMES, _sparks),
+    "attic-stage.mp4": Clip(grounds.FRAMES, grounds.attic_stage, crf=21),
 }
 STILL = "night-harbour.png"
 
@@ -39,9 +48,9 @@ def make(folder: Path) -> list[Path]:
         part = still.with_suffix(".part.png")
         cv2.imwrite(str(part), np.rint(grounds.night_harbour()[..., ::-1] * 255).astype(np.uint8))
         part.replace(still)
-    for name, (frames, draw) in CLIPS.items():
+    for name, clip in CLIPS.items():
         if not (folder / name).exists():
-            film(folder / name, frames, draw)
+            film(folder / name, clip.frames, clip.draw, crf=clip.crf)
     return [folder / name for name in (*CLIPS, STILL)]
 
 
@@ -85,3 +94,7 @@ def _halve(chroma: np.ndarray) -> np.ndarray:
     """Low-passed and sampled at even columns, between rows."""
     soft = cv2.sepFilter2D(chroma.astype(np.float32), -1, np.array([0.25, 0.5, 0.25]), np.array([1.0]))
     return (soft[0::2, 0::2] + soft[1::2, 0::2]) / 2
+
+
+if __name__ == "__main__":
+    make(Path(sys.argv[1]))
