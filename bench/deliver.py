@@ -24,13 +24,13 @@ import av
 import numpy as np
 
 from upholster.core.first_recipe import first_look
-from upholster.demo.make import make
+from upholster.demo.plates import plates
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
 from upholster.media.formats import FORMATS, Format
 from upholster.memory import keep_freed_memory
 from upholster.studio import delivering
-from upholster.studio.delivering import Order, part_path
+from upholster.studio.delivering import Order, Part, part_path
 from upholster.studio.estimate import estimate
 from upholster.studio.keying import Footage, Making, keyed_frames, screen_of, survey_footage
 
@@ -73,7 +73,7 @@ def making_of(plate: Path) -> Making:
 
 
 def table(frames: int, only: str) -> None:
-    making = making_of(enlarged(make(DEMO)[0], frames))
+    making = making_of(enlarged(plates()[0], frames))
     facts, take = making.footage.facts, range(frames)
     keyed = list(keyed_frames(making, take))
     print(f"{frames} frames of {facts.width}x{facts.height}, one encoding thread")
@@ -107,7 +107,7 @@ def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray
             inside.mkdir()
             with Reader(making.footage.files, facts) as reader:
                 given = (pair for _, pair in zip(reader.frames(take), keyed, strict=True))
-                delivering.write_frames(given, [(order, part_path(inside, 0, form))], take)
+                delivering.write_frames(given, [Part(order, part_path(inside, 0, form))], take)
             put_together(inside)
 
         inside = folder / "keyed"
@@ -115,7 +115,7 @@ def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray
         files: list[Path] = []
 
         def whole() -> None:
-            delivering.write_part(making, take, [(order, part_path(inside, 0, form))], take)
+            delivering.write_part(making, take, [Part(order, part_path(inside, 0, form))], take)
             files.extend(put_together(inside))
 
         floor, spent = processor_seconds(bare), processor_seconds(whole)
@@ -132,7 +132,7 @@ def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray
 
 def memory() -> None:
     """Peak memory of delivering the same pictures 96 and 960 frames long, each in a process of its own."""
-    plate = make(DEMO)[0]
+    plate = plates()[0]
     with tempfile.TemporaryDirectory() as folder:
         for length in (96, 960):
             long = Path(folder) / f"{length}.mkv"
@@ -178,10 +178,10 @@ def workers() -> None:
     with house(root) as environment:
         os.environ.update(environment)
         from upholster.studio import bring_in, renders, shots
-        from upholster.studio.render_work import ACTIVE
+        from upholster.studio.rendering.states import ACTIVE
 
         (root / "in").mkdir()
-        film = enlarged(make(DEMO)[0], 96)
+        film = enlarged(plates()[0], 96)
         (root / "in" / "film.mp4").write_bytes(film.read_bytes())
         footage, _ = bring_in.take_in(root / "in", "film.mp4")
         while bring_in.get_footage(footage.id).state != "ready":

@@ -14,6 +14,7 @@ from upholster.media.formats import FORMATS
 from upholster.media.proof import Proof
 from upholster.studio import delivering
 from upholster.studio.keying import Footage, Making
+from upholster.studio.keying import Keyed as Made
 
 Keyed = tuple[Plane, Plane]
 
@@ -53,7 +54,7 @@ def deliver(
     with keyed_as(frames):
         for position, (first, end) in enumerate(zip(starts, [*cuts, planned.timing.frames], strict=True)):
             target = delivering.part_path(folder, position, form)
-            delivering.write_part(making, take, [(order, target)], range(first, end))
+            delivering.write_part(making, take, [delivering.Part(order, target)], range(first, end))
         target = folder / ("pair" if form.content == "pair" else f"clip{form.suffix}")
         files = delivering.assemble(making, take, planned, folder, len(starts), target)
     with keyed_as(expected or frames):
@@ -62,4 +63,4 @@ def deliver(
 
 def keyed_as(frames: Sequence[Keyed]) -> Any:
     """Within this block, keying gives `frames`."""
-    return patch.object(delivering, "keyed_frames", lambda making, numbers: (frames[n] for n in numbers))
+    return patch.object(delivering, "keyed_frames", lambda making, numbers: (Made(*frames[n]) for n in numbers))

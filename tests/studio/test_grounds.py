@@ -13,7 +13,7 @@ from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
-from upholster.studio.delivering import Order, assemble, part_path, prove_files, write_part
+from upholster.studio.delivering import Order, Part, assemble, part_path, prove_files, write_part
 from upholster.studio.estimate import estimate
 from upholster.studio.grounds import filling, open_ground
 from upholster.studio.keying import Footage, Making
@@ -81,7 +81,7 @@ def test_several_deliveries_of_one_pass_are_each_what_they_would_be_alone(tmp_pa
         (tmp_path / name).mkdir()
         targets.append(part_path(tmp_path / name, 0, FORMATS[name]))
     with keyed_as(FRAMES):
-        write_part(MAKING, TAKE, list(zip(orders, targets, strict=True)), range(12))
+        write_part(MAKING, TAKE, [Part(o, t) for o, t in zip(orders, targets, strict=True)], range(12))
         for one, name in zip(orders, names, strict=True):
             form = FORMATS[name]
             target = tmp_path / name / ("pair" if form.content == "pair" else f"clip{form.suffix}")
@@ -96,7 +96,7 @@ def test_several_deliveries_of_one_pass_are_each_what_they_would_be_alone(tmp_pa
 def test_one_that_cannot_be_written_stops_the_pass_and_leaves_nothing(tmp_path: Path) -> None:
     good, bad = order("ffv1"), order("prores4444")
     (tmp_path / "in the way").touch()
-    targets = [(good, tmp_path / "good.mkv"), (bad, tmp_path / "in the way" / "bad.mov")]
+    targets = [Part(good, tmp_path / "good.mkv"), Part(bad, tmp_path / "in the way" / "bad.mov")]
     with keyed_as(FRAMES), pytest.raises(Exception, match="could not be written|Not a directory"):
         write_part(MAKING, TAKE, targets, range(12))
     assert [p.name for p in tmp_path.iterdir()] == ["in the way"]

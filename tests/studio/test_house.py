@@ -27,7 +27,7 @@ from upholster.store.session import session
 from upholster.studio import bring_in, places, presets, renders, shots, stock, uploads
 from upholster.studio.errors import Refused
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.render_work import ACTIVE
+from upholster.studio.rendering.states import ACTIVE
 
 
 @pytest.fixture(scope="module")
@@ -87,14 +87,14 @@ def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: 
         assert now == "done" or not in_stock, "a file was listed before it was whole"
         return now not in ACTIVE
 
-    wait_for(over, 120)
+    wait_for(over)
     if part == "upholster.media.decoder.forkserver":
         # A decoder that dies is a sentence and a retry, since the file may be what killed it.
         row = next(r for r in renders.all_renders() if r.id == render_id)
         assert row.state == "done" or "stopped short" in row.problem
         if row.state == "failed":
             renders.retry(render_id)
-            wait_for(lambda: state(render_id) == "done", 90)
+            wait_for(lambda: state(render_id) == "done")
     assert state(render_id) == "done"
     assert listed(render_id)
     assert not places.render_folder(render_id).exists()
@@ -106,7 +106,7 @@ def test_a_cancel_takes_effect_soon_and_leaves_nothing(house: House, shot_id: in
     wait_for(lambda: under_way(render_id))
     asked = time.monotonic()
     renders.cancel(render_id)
-    wait_for(lambda: not places.render_folder(render_id).exists(), 10)
+    wait_for(lambda: not places.render_folder(render_id).exists())
     time.sleep(1.5)
     assert time.monotonic() - asked < 10 and state(render_id) == "cancelled"
     assert not places.render_folder(render_id).exists(), "a worker went on writing"
@@ -139,13 +139,13 @@ def test_a_full_disk_is_one_sentence_and_leaves_nothing(house: House, shot_id: i
     folder.mkdir(parents=True)
     for position in range(4):
         (folder / f"part-{position:05d}.mov.part").symlink_to("/dev/full")
-    wait_for(lambda: state(render_id) == "failed", 90)
+    wait_for(lambda: state(render_id) == "failed")
     row = next(r for r in renders.all_renders() if r.id == render_id)
     assert row.problem == "The disk is full. Free some room and render again."
     assert not listed(render_id)
-    wait_for(lambda: not folder.exists(), 10)
+    wait_for(lambda: not folder.exists())
     renders.retry(render_id)
-    wait_for(lambda: state(render_id) == state(before) == "done", 120)
+    wait_for(lambda: state(render_id) == state(before) == "done")
 
 
 def test_a_frame_that_cannot_be_decoded_is_one_sentence(house: House, tmp_path_factory: pytest.TempPathFactory) -> None:
@@ -159,13 +159,13 @@ def test_a_frame_that_cannot_be_decoded_is_one_sentence(house: House, tmp_path_f
     whole = picture.read_bytes()
     picture.write_bytes(b"\0" * len(whole))
     (render_id,) = order(wick, "ffv1")
-    wait_for(lambda: state(render_id) not in ACTIVE, 60)
+    wait_for(lambda: state(render_id) not in ACTIVE)
     row = next(r for r in renders.all_renders() if r.id == render_id)
     assert row.state == "failed" and re.fullmatch(r"[A-Z][^.]+\.( [A-Z][^.]+\.)?", row.problem)
     assert not listed(render_id) and not places.render_folder(render_id).exists()
     picture.write_bytes(whole)
     renders.retry(render_id)
-    wait_for(lambda: state(render_id) == "done", 60)
+    wait_for(lambda: state(render_id) == "done")
 
 
 def test_names_never_collide(house: House, short_id: int) -> None:
@@ -187,7 +187,7 @@ def test_several_formats_are_made_in_one_pass_and_one_can_be_called_off(house: H
         assert [r.name for r in rows] == ["taper_ffv1", "taper_gif", "taper_prores4444"]
     wait_for(lambda: under_way(made[2]))
     renders.cancel(made[2])
-    wait_for(lambda: [state(n) for n in made] == ["done", "done", "cancelled"], 120)
+    wait_for(lambda: [state(n) for n in made] == ["done", "done", "cancelled"])
     assert listed(made[0]) and listed(made[1]) and not listed(made[2])
     assert not any(places.render_folder(n).exists() for n in made)
 
@@ -197,16 +197,16 @@ def test_a_render_can_be_put_before_others(house: House, shot_id: int) -> None:
     (second,) = order(shot_id, "ffv1", size=64)
     renders.move(second, "first")
     assert [r.id for r in renders.all_renders()][:2] == [second, first]
-    wait_for(lambda: state(second) == "done", 60)
+    wait_for(lambda: state(second) == "done")
     assert state(first) != "done"
-    wait_for(lambda: state(first) == "done", 90)
+    wait_for(lambda: state(first) == "done")
     with pytest.raises(Refused, match="under way can be moved"):
         renders.move(second, "first")
 
 
 def test_a_delivery_is_settled_once_and_its_file_is_what_was_asked_for(house: House, short_id: int) -> None:
     (made,) = order(short_id, "flat-h264", size=128, bitrate=300, speed=50)
-    wait_for(lambda: state(made) == "done", 90)
+    wait_for(lambda: state(made) == "done")
     clip = next(c for c in stock.clips() if c.render_id == made)
     assert (clip.width, clip.height, clip.render.frames) == (128, 72, 24)
     assert clip.render.delivery["colour"].startswith("#") and renders.proof_of(clip.render).rekeyed
@@ -329,7 +329,7 @@ def test_a_house_started_twice_says_so_and_one_restarted_keeps_all(clip_file: Pa
         # The house itself killed: its children go with it, and the next start finds everything in order.
         first.process.kill()
         first.process.wait()
-        wait_for(lambda: not first.pids("upholster") and not first.pids("postgres"), 20)
+        wait_for(lambda: not first.pids("upholster") and not first.pids("postgres"))
         again = start_house(root, "--empty")
         assert urllib.request.urlopen(f"{again.address}/footage").status == 200
         again.process.send_signal(signal.SIGINT)

@@ -16,9 +16,9 @@ from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
 from upholster.media.delivery import Delivery, Picture, plan, read_delivery
 from upholster.media.preview import PreviewWriter
-from upholster.media.proof import judged
+from upholster.media.proof import compare, judged
 from upholster.media.sequences import find_pictures, in_order
-from upholster.studio.delivering import Order, check_part, deliver, prove_files, write_part
+from upholster.studio.delivering import Order, Part, deliver, handed_over, prove_files, write_part
 from upholster.studio.estimate import estimate
 from upholster.studio.keying import (
     Footage,
@@ -70,8 +70,8 @@ def test_frames_keyed_in_parts_are_the_frames_keyed_in_one_go(footage: Footage) 
     making = first_making(footage)
     whole = list(keyed_frames(making, range(2, 8)))
     parts = [f for numbers in (range(2, 5), range(5, 8)) for f in keyed_frames(making, numbers)]
-    for (rgb, alpha), (part_rgb, part_alpha) in zip(whole, parts, strict=True):
-        assert np.array_equal(rgb, part_rgb) and np.array_equal(alpha, part_alpha)
+    for frame, part in zip(whole, parts, strict=True):
+        assert np.array_equal(frame.rgb, part.rgb) and np.array_equal(frame.alpha, part.alpha)
 
 
 @pytest.mark.parametrize("steady", [0.0, 0.7])
@@ -80,8 +80,8 @@ def test_frames_picked_out_are_the_frames_keyed_in_order(footage: Footage, stead
     matte = making.recipe.matte.model_copy(update={"steady": steady})
     making = making._replace(recipe=making.recipe.model_copy(update={"matte": matte}))
     whole, picked = list(keyed_frames(making, range(12))), [0, 1, 5, 9, 11]
-    for number, (_, alpha) in zip(picked, keyed_frames(making, picked), strict=True):
-        assert np.array_equal(alpha, whole[number][1])
+    for number, frame in zip(picked, keyed_frames(making, picked), strict=True):
+        assert np.array_equal(frame.alpha, whole[number].alpha)
 
 
 def test_work_called_off_leaves_no_file(footage: Footage, tmp_path: Path) -> None:
@@ -92,7 +92,7 @@ def test_work_called_off_leaves_no_file(footage: Footage, tmp_path: Path) -> Non
     making = Making(footage, Recipe(), None)
     order = ordered(making, range(12), "ffv1")
     with pytest.raises(KeyboardInterrupt):
-        write_part(making, range(12), [(order, tmp_path / "a.mkv")], range(12), progress=stop)
+        write_part(making, range(12), [Part(order, tmp_path / "a.mkv")], range(12), progress=stop)
     assert not list(tmp_path.iterdir())
 
 
@@ -109,13 +109,15 @@ def test_a_file_proved_in_runs_has_the_proof_of_the_whole(footage: Footage, tmp_
     making, take, file = first_making(footage), range(9), tmp_path / "a.mov"
     order = ordered(making, take, "prores4444")
     whole = deliver(making, take, order, file)
-    runs = [check_part(making, take, order, [file], numbers) for numbers in (range(4), range(4, 9))]
+    runs = [
+        compare([file], order.planned, handed_over(making, take, order, numbers), numbers)
+        for numbers in (range(4), range(4, 9))
+    ]
     joined = judged(runs, order.planned)
-    assert joined.passed and joined.by_frame == whole.by_frame
-    assert joined.worst_alpha_frame == whole.worst_alpha_frame
-    assert joined.mean_colour == pytest.approx(whole.mean_colour) and joined.mean_alpha == pytest.approx(
-        whole.mean_alpha
-    )
+    assert joined.passed and joined.by_frame == pytest.approx(whole.by_frame, abs=2e-5)
+    assert whole.by_frame[joined.worst_alpha_frame] == pytest.approx(whole.worst_alpha, abs=2e-5)
+    assert joined.mean_colour == pytest.approx(whole.mean_colour, abs=1e-5)
+    assert joined.mean_alpha == pytest.approx(whole.mean_alpha, abs=1e-5)
 
 
 def test_footage_that_brings_alpha_keeps_it(tmp_path: Path, footage: Footage) -> None:

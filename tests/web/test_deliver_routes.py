@@ -8,7 +8,7 @@ from conftest import House, wait_for
 from deliveries import deliver
 from plates import flat, green_clip, shot
 from upholster.studio import bring_in, renders, shots
-from upholster.studio.render_work import ACTIVE
+from upholster.studio.rendering.states import ACTIVE
 from visitor import Visitor
 
 
@@ -97,7 +97,7 @@ def test_a_preset_is_kept_and_used_for_several_shots(visitor: Visitor, shot_id: 
     assert status == 200 and kept["name"] == "Postcards"
     status, made = visitor.ask("/renders/batch", {"shots": [shot_id, twin], "preset": kept["id"]})
     assert status == 200 and len(made["names"]) == 2
-    wait_for(lambda: ended(*made["names"]), 90)
+    wait_for(lambda: ended(*made["names"]))
     rows = [r for r in renders.all_renders() if r.name in made["names"]]
     assert [r.state for r in rows] == ["done", "done"] and all(r.delivery["size"] == 96 for r in rows)
     status, _ = visitor.ask("/renders/batch", {"shots": [shot_id], "delivery": {"format": "tape"}})
@@ -112,7 +112,7 @@ def test_one_order_makes_files_of_several_timings(visitor: Visitor, shot_id: int
     status, made = visitor.ask(f"/bench/{shot_id}/render", {"revision": 1, "deliveries": deliveries, "name": "bobbin"})
     assert status == 200 and made["names"] == ["bobbin_png8", "bobbin_ffv1", "bobbin_ffv1_2"]
     assert made["proposed"].startswith("spool_v")
-    wait_for(lambda: ended(*made["names"]), 90)
+    wait_for(lambda: ended(*made["names"]))
     rows = {r.name: r for r in renders.all_renders() if r.name in made["names"]}
     assert rows["bobbin_png8"].pass_id == rows["bobbin_ffv1"].pass_id != rows["bobbin_ffv1_2"].pass_id
     assert {r.state for r in rows.values()} == {"done"} and rows["bobbin_ffv1_2"].frames == 18
@@ -132,7 +132,7 @@ def test_a_ground_of_brought_in_footage_lies_behind_the_subject(
         f"/bench/{shot_id}/render", {"revision": 1, "deliveries": [delivery], "name": "before_a_wall"}
     )
     assert status == 200
-    wait_for(lambda: ended("before_a_wall"), 60)
+    wait_for(lambda: ended("before_a_wall"))
     row = next(r for r in renders.all_renders() if r.name == "before_a_wall")
     proof = renders.proof_of(row)
     assert row.state == "done" and proof is not None and proof.content == "over" and proof.mean_colour < 0.02

@@ -2,7 +2,9 @@
 
 import tempfile
 from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, closing
+from itertools import chain
 from pathlib import Path
 from typing import NamedTuple
 
@@ -13,7 +15,7 @@ from upholster.core.composite import premultiply, unpremultiply
 from upholster.core.delivery.flat_colour import Colour, propose_flat, subject_pixels
 from upholster.core.delivery.timing import Timing
 from upholster.media.decoder.reader import Reader
-from upholster.media.delivery import Delivery, Picture, Plan, as_hex, prepare
+from upholster.media.delivery import Delivery, Plan, as_hex, prepare
 from upholster.media.encoder.again import codec_options, encode_again
 from upholster.media.encoder.join import join_movies, zip_files
 from upholster.media.encoder.pair import pair_files
@@ -21,15 +23,18 @@ from upholster.media.encoder.pictures import picture_name
 from upholster.media.encoder.writer import Writer, open_writer
 from upholster.media.formats import BETWEEN, Format
 from upholster.media.preview import PreviewWriter
-from upholster.media.proof import Proof, compare, judged
+from upholster.media.proof import Proof, compare, compare_joined, failed, judged
+from upholster.media.record import Record, load_records, record, save_records
 from upholster.studio.grounds import open_ground
-from upholster.studio.keying import Footage, Making, keyed_frames
+from upholster.studio.keying import Footage, Keyed, Making, keyed_frames
 
 Plane = NDArray[np.float32]
 
 #: Called with the number of frames done so far; may raise to stop the work.
 Progress = Callable[[int], None]
 
+#: Frames made by one job: small enough to lose, large enough to be worth looking for where they begin.
+RANGE = 24
 #: Frames that a subject's colours are gathered from.
 _LOOKED_AT = 6
 
@@ -64,30 +69,58 @@ def flat_colour(making: Making, take: range) -> Colour:
 def subject_of(making: Making, take: range) -> Plane:
     """Colours ``(3, n)`` of the solid subject, from a few frames spread over the take."""
     with closing(keyed_frames(making, take[:: max(1, len(take) // _LOOKED_AT)])) as frames:
-        return subject_pixels(frames)
+        return subject_pixels((frame.rgb, frame.alpha) for frame in frames)
 
 
 def deliver(making: Making, take: range, order: Order, out: Path, *, threads: int = 1) -> Proof:
     """Make a whole delivery here and now: a file, or for sequences and pairs a folder.
 
-    Parts lie in a folder beside `out` that goes away.
+    Parts are made, and as far as they can be proved, side by side on `threads` threads; they lie in a folder
+    beside `out` that goes away.
     """
     planned = order.planned
     out.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=out.parent, prefix=".upholster-") as parts:
         folder = out if planned.form.sequence else Path(parts)
-        part = part_path(folder, 0, planned.form)
-        write_part(making, take, [(order, part)], range(planned.timing.frames), threads=threads)
-        files = assemble(making, take, planned, folder, 1, out, threads=threads)
-        return prove_files(making, take, order, files)
+        ranges = in_ranges(planned.timing.frames)
+        own = max(1, threads // len(ranges))
+
+        def make(position: int) -> Proof | None:
+            part = part_path(folder, position, planned.form)
+            (records,) = write_part(making, take, [Part(order, part)], ranges[position], threads=own)
+            return prove_part(order, part, ranges[position], records, records_path(Path(parts), position))
+
+        with ThreadPoolExecutor(threads) as pool:
+            try:
+                proofs = list(pool.map(make, range(len(ranges))))
+            except BaseException:
+                pool.shutdown(cancel_futures=True)
+                raise
+        files = assemble(making, take, planned, folder, len(ranges), out, threads=threads)
+        if reason := wrongly_joined(planned, folder, len(ranges), files):
+            return failed(planned, reason)
+        if not proves_parts(planned.form):
+            kept = [records_path(Path(parts), position) for position in range(len(ranges))]
+            proofs = [prove_whole(order, files, kept)]
+        return judged([proof for proof in proofs if proof], planned)
 
 
-def timed_frames(making: Making, take: range, timing: Timing, numbers: Sequence[int]) -> Generator[tuple[Plane, Plane]]:
+def in_ranges(frames: int) -> list[range]:
+    """Delivered frames as runs that are made apart."""
+    return [range(first, min(first + RANGE, frames)) for first in range(0, frames, RANGE)]
+
+
+def records_path(folder: Path, position: int) -> Path:
+    """Where the records of a part wait for the file it goes into."""
+    return folder / f"records-{position:05d}.npz"
+
+
+def timed_frames(making: Making, take: range, timing: Timing, numbers: Sequence[int]) -> Generator[Keyed]:
     """Straight frames at the delivered rate and speed; those in between blended premultiplied, as light adds."""
     needed = timing.needed(numbers)
     with closing(keyed_frames(making, [take[n] for n in needed])) as frames:
         coming = zip(needed, frames, strict=True)
-        held: dict[int, tuple[Plane, Plane]] = {}
+        held: dict[int, Keyed] = {}
         for number in numbers:
             first, weight = timing.mix(number)
             held = {n: frame for n, frame in held.items() if n >= first}
@@ -97,57 +130,123 @@ def timed_frames(making: Making, take: range, timing: Timing, numbers: Sequence[
             yield _blended(held[first], held[first + 1], weight) if weight else held[first]
 
 
-def _blended(one: tuple[Plane, Plane], two: tuple[Plane, Plane], weight: float) -> tuple[Plane, Plane]:
+def _blended(one: Keyed, two: Keyed, weight: float) -> Keyed:
     w = np.float32(weight)
-    alpha = one[1] * (1 - w) + two[1] * w
-    held = premultiply(*one) * (1 - w) + premultiply(*two) * w
-    bare = one[0] * (1 - w) + two[0] * w
-    return np.where(alpha > 0.004, unpremultiply(held, alpha), bare), alpha
+    alpha = one.alpha * (1 - w) + two.alpha * w
+    held = premultiply(one.rgb, one.alpha) * (1 - w) + premultiply(two.rgb, two.alpha) * w
+    bare = one.rgb * (1 - w) + two.rgb * w
+    return Keyed(np.where(alpha > 0.004, unpremultiply(held, alpha), bare), alpha, one.damaged or two.damaged)
 
 
-def pictures(making: Making, take: range, order: Order, numbers: range | None = None) -> Generator[Picture]:
-    """What a delivery shows, frame by frame."""
-    numbers = range(order.planned.timing.frames) if numbers is None else numbers
-    with (
-        open_ground(order.planned, order.ground) as ground,
-        closing(timed_frames(making, take, order.planned.timing, numbers)) as frames,
-    ):
-        for number, (rgb, alpha) in zip(numbers, frames, strict=True):
-            yield prepare(rgb, alpha, order.planned, number, ground)
+class Part(NamedTuple):
+    """Where a run of a delivery's frames is written, and a small moving preview of it where one is wanted."""
+
+    order: Order
+    path: Path
+    preview: Path | None = None
 
 
 def write_part(
     making: Making,
     take: range,
-    orders: Sequence[tuple[Order, Path]],
+    parts: Sequence[Part],
     numbers: range,
     *,
     threads: int = 1,
     progress: Progress = silent,
-) -> None:
-    """Write delivered frames `numbers` of several deliveries of the same timing, keying each frame once."""
-    timing = orders[0][0].planned.timing
+) -> list[list[Record]]:
+    """Write delivered frames `numbers` of several deliveries of the same timing, keying each frame once.
+
+    Returns, for each delivery, records of what was handed to its encoder.
+    """
+    timing = parts[0].order.planned.timing
     with closing(timed_frames(making, take, timing, numbers)) as frames:
-        write_frames(frames, orders, numbers, threads=threads, progress=progress)
+        return write_frames(frames, parts, numbers, threads=threads, progress=progress)
 
 
 def write_frames(
-    frames: Iterable[tuple[Plane, Plane]],
-    orders: Sequence[tuple[Order, Path]],
-    numbers: range,
-    *,
-    threads: int = 1,
-    progress: Progress = silent,
-) -> None:
-    """Write keyed frames, which are delivered frames `numbers`, as parts of deliveries."""
+    frames: Iterable[Keyed], parts: Sequence[Part], numbers: range, *, threads: int = 1, progress: Progress = silent
+) -> list[list[Record]]:
+    """Write keyed frames, which are delivered frames `numbers`, as parts of deliveries; records of each."""
+    records: list[list[Record]] = [[] for _ in parts]
     with ExitStack() as stack:
-        grounds = [stack.enter_context(open_ground(order.planned, order.ground)) for order, _ in orders]
-        writers = [stack.enter_context(_writer(order.planned, path, numbers.start, threads)) for order, path in orders]
-        for number, (rgb, alpha) in zip(numbers, frames, strict=True):
-            for (order, _), ground, writer in zip(orders, grounds, writers, strict=True):
-                picture = prepare(rgb, alpha, order.planned, number, ground)
+        grounds = [stack.enter_context(open_ground(p.order.planned, p.order.ground)) for p in parts]
+        writers = [stack.enter_context(_writer(p.order.planned, p.path, numbers.start, threads)) for p in parts]
+        previews = [
+            stack.enter_context(PreviewWriter(p.preview, p.order.planned.timing.rate)) if p.preview else None
+            for p in parts
+        ]
+        for number, frame in zip(numbers, frames, strict=True):
+            for part, ground, writer, preview, kept in zip(parts, grounds, writers, previews, records, strict=True):
+                planned = part.order.planned
+                picture = prepare(frame.rgb, frame.alpha, planned, number, ground)
                 writer.write(picture.rgb, picture.alpha)
+                kept.append(record(picture, planned, frame.damaged))
+                if preview:
+                    preview.write(picture)
             progress(number - numbers.start + 1)
+    return records
+
+
+def handed_over(making: Making, take: range, order: Order, numbers: range) -> Generator[Record]:
+    """Records of delivered frames, keyed anew, for files whose own records are gone."""
+    planned = order.planned
+    with (
+        open_ground(planned, order.ground) as ground,
+        closing(timed_frames(making, take, planned.timing, numbers)) as frames,
+    ):
+        for number, frame in zip(numbers, frames, strict=True):
+            picture = prepare(frame.rgb, frame.alpha, planned, number, ground)
+            yield record(picture, planned, frame.damaged, made_again=True)
+
+
+def proves_parts(form: Format) -> bool:
+    """Whether parts are proved as they are made, since they go into the file as they are."""
+    return form.sequence or form.joins
+
+
+def prove_part(order: Order, part: Path, numbers: range, records: Sequence[Record], keep: Path) -> Proof | None:
+    """Read a part back and hold it against what was handed over.
+
+    Of formats whose parts are encoded once more, the records are kept in the file `keep` until then.
+    """
+    planned = order.planned
+    if not proves_parts(planned.form):
+        save_records(keep, records)
+        return None
+    if planned.form.sequence:
+        pictures = assembled(planned, part, part)[numbers.start : numbers.stop]
+    else:
+        pictures = pair_files(part, planned.form) if planned.form.content == "pair" else [part]
+    found = compare(pictures, planned, records, range(len(numbers)), length=len(numbers))
+    hurt = tuple((first + numbers.start, last + numbers.start) for first, last in found.damaged)
+    return found.model_copy(update={"damaged": hurt})
+
+
+def prove_whole(order: Order, files: Sequence[Path], kept: Sequence[Path], progress: Progress = silent) -> Proof:
+    """Read a file back whole and hold it against the records kept of its parts."""
+
+    def expected() -> Iterator[Record]:
+        for done, each in enumerate(chain.from_iterable(map(load_records, kept)), 1):
+            yield each
+            progress(done)
+
+    return compare(files, order.planned, expected(), range(order.planned.timing.frames))
+
+
+def wrongly_joined(planned: Plan, folder: Path, count: int, files: Sequence[Path]) -> str:
+    """What is wrong with files that were put together of proved parts; empty where nothing is."""
+    form = planned.form
+    if form.sequence:
+        gone = next((file.name for file in files if not file.is_file()), "")
+        return f"{gone} is missing." if gone else ""
+    if not form.joins:
+        return ""
+    parts = [part_path(folder, position, form) for position in range(count)]
+    if form.content != "pair":
+        return compare_joined(files[0], parts, planned)
+    pieces = zip(*(pair_files(part, form) for part in parts), strict=True)
+    return next((r for f, p in zip(files, pieces, strict=True) if (r := compare_joined(f, p, planned))), "")
 
 
 def _writer(planned: Plan, path: Path, first: int, threads: int) -> Writer:
@@ -228,35 +327,8 @@ def pack(planned: Plan, files: Sequence[Path], stem: str, target: Path) -> None:
     zip_files([(file, f"{stem}/{stem}{dot}{file.name}") for file in files], target)
 
 
-def check_part(
-    making: Making,
-    take: range,
-    order: Order,
-    files: list[Path],
-    numbers: range,
-    *,
-    preview: Path | None = None,
-    progress: Progress = silent,
-) -> Proof:
-    """Read a run of delivered frames back and compare it with making its pictures again.
-
-    The pictures made are also what a small `preview` of the run is written from.
-    """
-
-    def expected() -> Iterator[Picture]:
-        with ExitStack() as stack:
-            made = stack.enter_context(closing(pictures(making, take, order, numbers)))
-            small = stack.enter_context(PreviewWriter(preview, order.planned.timing.rate)) if preview else None
-            for done, picture in enumerate(made, 1):
-                if small:
-                    small.write(picture)
-                yield picture
-                progress(done)
-
-    return compare(files, order.planned, expected(), numbers)
-
-
-def prove_files(making: Making, take: range, order: Order, files: list[Path]) -> Proof:
+def prove_files(making: Making, take: range, order: Order, files: Sequence[Path]) -> Proof:
     """Read finished `files` back, compare all of them with making the pictures again, and judge."""
     numbers = range(order.planned.timing.frames)
-    return judged([check_part(making, take, order, files, numbers)], order.planned)
+    with closing(handed_over(making, take, order, numbers)) as expected:
+        return judged([compare(files, order.planned, expected, numbers)], order.planned)

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upholster.media.encoder.again import encode_again
-from upholster.studio.delivering import Order, Plane, part_path, timed_frames, write_frames
-from upholster.studio.keying import Making
+from upholster.studio.delivering import Order, Part, part_path, timed_frames, write_frames
+from upholster.studio.keying import Keyed, Making
 
 #: Codecs whose frames lean on earlier ones, and how many frames apart whole ones stand; None: only the first is whole.
 _WHOLE_EVERY = {"libvpx-vp9": 24, "libx264": 48, "libwebp_anim": None, "apng": None, "gif": None}
@@ -17,7 +17,9 @@ _WHOLE_EVERY = {"libvpx-vp9": 24, "libx264": 48, "libwebp_anim": None, "apng": N
 _ALONE, _PLACES, _RUN = 5, 2, 6
 
 #: Seconds a decoder takes to start, which is no part of what a frame takes.
-_START = 0.3
+_START = 0.05
+#: What writing a frame and reading it back takes against writing it alone, about.
+_READ_BACK = 1.3
 
 
 class Estimate(NamedTuple):
@@ -51,8 +53,7 @@ def estimate(making: Making, take: range, order: Order) -> Estimate:
     total = keys * whole + (frames - keys) * between
     if planned.delivery.bitrate:
         total = min(total, planned.delivery.bitrate * 1000 / 8 * float(frames / planned.timing.rate))
-    # Every frame is keyed twice: to be written, and to be compared with what the file holds.
-    return Estimate(round(total), (2 * keying + encoding) * frames / (os.cpu_count() or 1))
+    return Estimate(round(total), (keying + _READ_BACK * encoding) * frames / (os.cpu_count() or 1))
 
 
 def _spread(frames: int, run: int, count: int) -> list[int]:
@@ -61,13 +62,13 @@ def _spread(frames: int, run: int, count: int) -> list[int]:
     return [int(k * run + room * (k + 0.5)) for k in range(count)]
 
 
-def _size(order: Order, keyed: dict[int, tuple[Plane, Plane]], numbers: range) -> int:
+def _size(order: Order, keyed: dict[int, Keyed], numbers: range) -> int:
     """Bytes of a file with delivered frames `numbers` alone."""
     form = order.planned.form
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         target = part_path(folder, 0, form)
-        write_frames((keyed[n] for n in numbers), [(order, target)], numbers)
+        write_frames((keyed[n] for n in numbers), [Part(order, target)], numbers)
         if not form.joins:
             whole = folder / f"whole{form.suffix}"
             encode_again(order.planned, [target], whole)

@@ -84,8 +84,16 @@ def load_survey(path: Path) -> Survey:
         )
 
 
-def keyed_frames(making: Making, numbers: Sequence[int]) -> Generator[tuple[Plane, Plane]]:
-    """Straight colour and alpha of frames in rising order, exactly as they are shown and delivered."""
+class Keyed(NamedTuple):
+    """A keyed frame: straight colour, alpha, and whether the plate is damaged there."""
+
+    rgb: Plane
+    alpha: Plane
+    damaged: bool = False
+
+
+def keyed_frames(making: Making, numbers: Sequence[int]) -> Generator[Keyed]:
+    """Frames in rising order, keyed exactly as they are shown and delivered."""
     if not numbers:
         return
     footage, recipe, known = making
@@ -100,7 +108,7 @@ def keyed_frames(making: Making, numbers: Sequence[int]) -> Generator[tuple[Plan
             frame = held[number]
             around = [held[n].rgb for n in (number - 1, number + 1) if n in held]
             keyed = key(frame.rgb, recipe, number, known, carried=frame.alpha, around=lambda: around)  # noqa: B023
-            yield keyed.rgb, keyed.alpha
+            yield Keyed(keyed.rgb, keyed.alpha, frame.damaged)
 
 
 def _read(reader: Reader, wanted: Sequence[int]) -> Generator[tuple[int, Frame]]:

@@ -15,12 +15,10 @@ from upholster.studio import delivering, queue
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.grounds import ground_of
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.render_work import ACTIVE, end, mend, now
+from upholster.studio.rendering.missing import mend
+from upholster.studio.rendering.states import ACTIVE, end, now
 from upholster.studio.screens import making_of
 from upholster.studio.shots import recipe_at
-
-#: Frames made by one job: small enough to lose, large enough to be worth a decoder's start.
-RANGE = 24
 
 
 def proposed_name(shot: Shot) -> str:
@@ -128,12 +126,13 @@ class Standing(NamedTuple):
 
 def standing(render: Render) -> Standing:
     """Frames of the phase under way, frames a second, and seconds left."""
+    form = delivery_of(render).form
     made = sum(p.frames_done for p in render.ranges)
-    # Encoding again and checking go over all frames once more each.
     checked = sum(c.frames_done for c in render.checks)
     phases = {"running": made, "encoding": render.frames_encoded, "checking": checked}
-    rounds = 2 if delivery_of(render).form.joins else 3
-    done = made + render.frames_encoded + checked
+    # Where parts are proved as they are made, one round is all; else all frames are encoded and read once more.
+    proved = delivering.proves_parts(form)
+    rounds, done = (1, made) if proved else (3, made + render.frames_encoded + checked)
     elapsed = (now() - render.started_at).total_seconds() if render.started_at else 0.0
     rate = done / elapsed if elapsed > 0.5 else 0.0
     left = max(0, rounds * render.frames - done) / rate if rate else None
@@ -170,7 +169,7 @@ def _names(db: Session, shot: Shot, formats: Sequence[str], given: str) -> list[
 
 def _new_pass(shot_id: int, count: int) -> RenderPass:
     ranges = [
-        RenderRange(position=k, first=first, end=min(first + RANGE, count), frames_done=0, done=False)
-        for k, first in enumerate(range(0, count, RANGE))
+        RenderRange(position=k, first=numbers.start, end=numbers.stop, frames_done=0, done=False)
+        for k, numbers in enumerate(delivering.in_ranges(count))
     ]
     return RenderPass(shot_id=shot_id, ranges=ranges)

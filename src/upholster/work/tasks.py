@@ -8,7 +8,8 @@ import procrastinate
 from sqlalchemy.exc import OperationalError
 
 from upholster.store.session import address
-from upholster.studio import bring_in, queue, render_work
+from upholster.studio import bring_in, queue
+from upholster.studio.rendering import check, join, make, states, stocking
 
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address()))
 
@@ -41,23 +42,23 @@ def read_footage(reading_id: int) -> None:
 
 @app.task(name=queue.RANGE, retry=_again)
 def render_range(pass_id: int, position: int) -> None:
-    with _or(lambda problem: render_work.fail_pass(pass_id, problem)):
-        render_work.make_range(pass_id, position)
+    with _or(lambda problem: states.fail_pass(pass_id, problem)):
+        make.make_range(pass_id, position)
 
 
 @app.task(name=queue.ASSEMBLE, retry=_again)
 def assemble_render(render_id: int) -> None:
-    with _or(lambda problem: render_work.fail(render_id, problem)):
-        render_work.assemble(render_id)
+    with _or(lambda problem: states.fail(render_id, problem)):
+        join.assemble(render_id)
 
 
 @app.task(name=queue.CHECK, retry=_again)
 def check_render(render_id: int, position: int) -> None:
-    with _or(lambda problem: render_work.fail(render_id, problem)):
-        render_work.check(render_id, position)
+    with _or(lambda problem: states.fail(render_id, problem)):
+        check.check(render_id, position)
 
 
 @app.task(name=queue.FINISH, retry=_again)
 def finish_render(render_id: int) -> None:
-    with _or(lambda problem: render_work.fail(render_id, problem)):
-        render_work.finish(render_id)
+    with _or(lambda problem: states.fail(render_id, problem)):
+        stocking.finish(render_id)

@@ -5,7 +5,8 @@ import logging
 import os
 
 from upholster.memory import keep_freed_memory
-from upholster.studio import render_work, stock
+from upholster.studio import stock
+from upholster.studio.rendering import missing
 from upholster.work.tasks import app
 
 log = logging.getLogger(__name__)
@@ -21,8 +22,8 @@ async def _mend() -> None:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=SILENT):
                 log.info("taking up job %s again", job.id)
                 await app.job_manager.retry_job(job)
-            await asyncio.to_thread(render_work.mend)
-            await asyncio.to_thread(render_work.sweep)
+            await asyncio.to_thread(missing.mend)
+            await asyncio.to_thread(missing.sweep)
             await asyncio.to_thread(stock.empty_bin)
         except Exception:
             log.exception("mending did not work this time")

@@ -14,7 +14,8 @@ from typing import IO, NamedTuple
 _PIPE = 1 << 20
 _F_SETPIPE_SZ = 1031
 
-_lock = threading.Lock()
+# Taken again by a reader that is cleared away in the middle of it.
+_lock = threading.RLock()
 _server: "_Server | None" = None
 
 

@@ -2,6 +2,7 @@
 
 from typing import Any, NamedTuple
 
+import numpy as np
 from numpy.typing import NDArray
 
 
@@ -25,3 +26,11 @@ class Planes(NamedTuple):
     arrays: list[NDArray[Any]]
     alpha: NDArray[Any] | None
     damaged: bool = False
+
+
+def same_codes(one: Planes, two: Planes) -> bool:
+    """Whether two frames hold the same code values."""
+    if (one.model, one.depth, one.alpha is None) != (two.model, two.depth, two.alpha is None):
+        return False
+    pairs = [*zip(one.arrays, two.arrays, strict=True), (one.alpha, two.alpha)]
+    return all(np.array_equal(a, b) for a, b in pairs if a is not None and b is not None)

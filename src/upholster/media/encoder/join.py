@@ -1,5 +1,6 @@
 """Putting the parts of a render together without encoding again."""
 
+import hashlib
 from collections.abc import Iterable, Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -48,6 +49,21 @@ def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction,
         growing.replace(path)
     finally:
         growing.unlink(missing_ok=True)
+
+
+def packet_digests(paths: Sequence[Path]) -> list[bytes]:
+    """A digest of every video packet of `paths`, in order; alpha that lies beside a packet is part of it."""
+    found = []
+    for path in paths:
+        with av.open(str(path)) as source:
+            for packet in source.demux(video=0):
+                if packet.size:
+                    taken = hashlib.blake2b(bytes(packet), digest_size=16)
+                    for beside in packet.iter_sidedata():
+                        if beside.data_type == "matroska_block_additional":
+                            taken.update(bytes(beside))
+                    found.append(taken.digest())
+    return found
 
 
 def zip_files(files: Iterable[tuple[Path, str]], path: Path) -> None:

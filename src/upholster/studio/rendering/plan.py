@@ -1,0 +1,69 @@
+"""What a worker needs to know of a render, and where its files lie."""
+
+from pathlib import Path
+from typing import NamedTuple
+
+from upholster.media.delivery import plan, read_delivery
+from upholster.store.models import Render
+from upholster.store.session import session
+from upholster.studio import delivering, places
+from upholster.studio.bring_in import source_of
+from upholster.studio.delivering import Order
+from upholster.studio.grounds import ground_of
+from upholster.studio.keying import Making
+from upholster.studio.screens import making_of
+from upholster.studio.shots import recipe_at
+
+
+class Job(NamedTuple):
+    """A render with all that making it takes."""
+
+    render: Render
+    sha256: str
+    making: Making
+    take: range
+    order: Order
+
+    @property
+    def folder(self) -> Path:
+        """Where its files grow."""
+        return places.render_folder(self.render.id)
+
+    @property
+    def target(self) -> Path:
+        """What the parts are put together to: a file, or the folder of a pair."""
+        form = self.order.planned.form
+        return self.folder / (self.render.name + ("" if form.content == "pair" else form.suffix))
+
+    @property
+    def delivered(self) -> Path:
+        """The one file that is handed over."""
+        return self.folder / f"{self.render.name}{self.order.planned.form.delivered_suffix}"
+
+    @property
+    def files(self) -> list[Path]:
+        """The files that are proved."""
+        return delivering.assembled(self.order.planned, self.folder, self.target)
+
+    def part(self, position: int) -> Path:
+        return delivering.part_path(self.folder, position, self.order.planned.form)
+
+    def records(self, position: int) -> Path:
+        return delivering.records_path(self.folder, position)
+
+    def preview(self, position: int) -> Path:
+        return self.folder / f"preview-{position:05d}.webm"
+
+
+def job_of(render_id: int) -> Job:
+    """A render as it was ordered."""
+    with session() as db:
+        render = db.get_one(Render, render_id)
+        footage = render.shot.footage
+        recipe = recipe_at(db, render.shot_id, render.revision)
+        delivery = read_delivery(render.delivery)
+        ground = ground_of(db, delivery)
+    making = making_of(footage, recipe)
+    take = recipe.take.span(making.footage.facts.length)
+    behind = source_of(ground) if ground else None
+    return Job(render, footage.sha256, making, take, Order(plan(delivery, making.footage.facts, take), behind))

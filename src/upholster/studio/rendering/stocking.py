@@ -1,0 +1,75 @@
+"""Putting a proved file into the stockroom."""
+
+from pathlib import Path
+
+from upholster.media import preview
+from upholster.media.encoder.join import join_movies
+from upholster.media.files import put_whole
+from upholster.media.proof import Proof, judged
+from upholster.store.models import Clip, Render
+from upholster.store.session import session
+from upholster.studio import places
+from upholster.studio.delivering import Stopped
+from upholster.studio.rendering.plan import Job, job_of
+from upholster.studio.rendering.states import clear_away, ended_with_a_sentence, fail_proof, now
+from upholster.studio.sidecar import write_sidecar
+
+
+def finish(render_id: int) -> None:
+    """Judge the proof of a render and put its file into the stockroom."""
+    with session() as db:
+        render = db.get(Render, render_id)
+        if render is None or render.state != "checking" or any(c.found is None for c in render.checks):
+            return
+        runs = [Proof.model_validate(c.found) for c in render.checks]
+        count = len(render.ranges)
+    with ended_with_a_sentence(render_id):
+        job = job_of(render_id)
+        proof = judged(runs, job.order.planned)
+        if not proof.passed:
+            fail_proof(render_id, proof)
+            return
+        _stock(job, proof, _beside(job, proof, count))
+
+
+def _beside(job: Job, proof: Proof, count: int) -> list[Path]:
+    """What goes along with a file: the JSON that says what it is, and the small moving picture for lists."""
+    sidecar, moving = job.delivered.with_name(job.delivered.name + ".json"), job.folder / "preview.webm"
+    write_sidecar(
+        sidecar,
+        recipe=job.making.recipe,
+        revision=job.render.revision,
+        source_sha256=job.sha256,
+        delivery=job.order.planned.delivery,
+        proof=proof,
+    )
+    parts = [path for position in range(count) if (path := job.preview(position)).exists()]
+    join_movies(preview.FORMAT, parts, moving, job.order.planned.timing.rate)
+    return [sidecar, moving]
+
+
+def _stock(job: Job, proof: Proof, beside: list[Path]) -> None:
+    """Files first, the row that shows them last; all of it can be done again.
+
+    What the render made stays where it is until the row is written, so that a worker or database that dies in
+    between costs nothing but doing this once more.
+    """
+    home = places.clip_folder(job.render.id)
+    put_whole([*beside, job.delivered], home)
+    with session() as db:
+        render = db.get_one(Render, job.render.id, with_for_update=True)
+        if render.state != "checking":
+            raise Stopped
+        render.state, render.proof, render.finished_at = "done", proof.model_dump(mode="json"), now()
+        db.add(
+            Clip(
+                render_id=render.id,
+                name=render.name,
+                file=job.delivered.name,
+                bytes=(home / job.delivered.name).stat().st_size,
+                width=proof.width,
+                height=proof.height,
+                tags=[],
+            )
+        )
+    clear_away(job.render.id)
