@@ -27,6 +27,8 @@ Plane = NDArray[np.float32]
 _TILE = 8
 #: How far off the mean colour of one tile may be: so many times a format's mean, and at least this.
 _PATCH, _PATCH_LEAST = 6, 4 / 255
+#: Soft pixels from which on edges are judged.
+_EDGES = 60
 #: Mean error, 0..1, that a plain chroma key at the other end may make of a subject over a flat colour.
 _REKEYED = 0.03
 
@@ -57,6 +59,9 @@ class Proof(BaseModel):
     #: Mean colour error of the worst tile of any frame.
     worst_tile: float = 0.0
     mean_colour: float = 0.0
+    #: Mean error of premultiplied colour where the subject half covers, and how many values that is of.
+    edge_colour: float = 0.0
+    edge_pixels: int = 0
     #: Colour values that were judged.
     judged_pixels: int = 0
     #: Mean error of the matte that a plain chroma key finds in a flat-colour delivery.
@@ -190,6 +195,7 @@ def judged(runs: Sequence[Proof], planned: Plan) -> Proof:
     starts = [sum(frames[:k]) for k in range(len(runs))]
     worst = max(range(len(runs)), key=lambda k: runs[k].worst_alpha)
     judged_pixels = sum(run.judged_pixels for run in runs)
+    edge_pixels = sum(run.edge_pixels for run in runs)
 
     def mean(values: list[float]) -> float:
         return sum(value * n for value, n in zip(values, frames, strict=True)) / max(1, sum(frames))
@@ -206,6 +212,8 @@ def judged(runs: Sequence[Proof], planned: Plan) -> Proof:
             "worst_tile": max(run.worst_tile for run in runs),
             "mean_colour": sum(run.mean_colour * run.judged_pixels for run in runs) / max(1, judged_pixels),
             "judged_pixels": judged_pixels,
+            "edge_colour": sum(run.edge_colour * run.edge_pixels for run in runs) / max(1, edge_pixels),
+            "edge_pixels": edge_pixels,
             "rekeyed": mean(rekeyed) if rekeyed else None,
             "by_frame": tuple(error for run in runs for error in run.by_frame),
             "damaged": as_runs(n for run in runs for n in _numbers(run.damaged)),
@@ -244,7 +252,7 @@ def _measured(readers: list[Reader], expected: Iterable[Record], planned: Plan, 
     form = planned.form
     flat = planned.delivery.colour if form.content == "flat" else None
     worst, worst_frame, mean, worst_colour, worst_tile, rekeyed = 0.0, 0, 0.0, 0.0, 0.0, 0.0
-    colour_sum, judged_pixels = 0.0, 0
+    colour_sum, judged_pixels, edge_sum, edge_pixels = 0.0, 0, 0.0, 0
     by_frame: list[float] = []
     damaged: list[int] = []
     with ExitStack() as stack:
@@ -268,6 +276,9 @@ def _measured(readers: list[Reader], expected: Iterable[Record], planned: Plan, 
                 if off.max() > worst:
                     worst, worst_frame = float(off.max()), number
             wrong, tile = _colour_error(frames[0], handed, cover, planned)
+            soft = _edge_error(frames[0], handed, cover, planned)
+            edge_sum += float(soft.sum())
+            edge_pixels += soft.size
             if wrong.size:
                 worst_colour, worst_tile = max(worst_colour, float(wrong.max())), max(worst_tile, tile)
                 colour_sum += float(wrong.sum())
@@ -286,6 +297,8 @@ def _measured(readers: list[Reader], expected: Iterable[Record], planned: Plan, 
             "worst_tile": worst_tile,
             "mean_colour": colour_sum / max(judged_pixels, 1),
             "judged_pixels": judged_pixels,
+            "edge_colour": edge_sum / max(edge_pixels, 1),
+            "edge_pixels": edge_pixels,
             "rekeyed": rekeyed if flat else None,
             "by_frame": tuple(round(error, 5) for error in by_frame),
             "damaged": as_runs(damaged),
@@ -323,6 +336,17 @@ def _colour_error(found: Frame, handed: Record, cover: Plane, planned: Plan) -> 
     return off[:, seen], tile
 
 
+def _edge_error(found: Frame, handed: Record, cover: Plane, planned: Plan) -> Plane:
+    """Differences of premultiplied colour ``(3, n)`` at soft edges: there one kind of alpha is told from the other."""
+    step = handed.every
+    alpha = cover[::step, ::step]
+    soft = (alpha > 0.1) & (alpha < 0.9)
+    if planned.form.content != "keyed" or planned.form.alpha_depth == 1:
+        soft[:] = False
+    expected = handed.colours[:, soft].astype(np.float32) * np.float32(1 / STEPS)
+    return np.abs(found.rgb[:, ::step, ::step][:, soft] - expected) * alpha[soft]
+
+
 def _worst_colour(planned: Plan) -> float:
     """Lossless colour is exact everywhere.
 
@@ -342,6 +366,10 @@ def _too_far(proof: Proof, planned: Plan) -> str:
     rounding = 1 / STEPS
     if proof.mean_colour > form.mean_colour + rounding or proof.worst_colour > _worst_colour(planned) + rounding:
         return f"colour is off by {proof.mean_colour * 255:.1f}/255 on average."
+    if proof.edge_pixels > _EDGES and proof.edge_colour > _PATCH * form.mean_colour + _PATCH_LEAST:
+        return (
+            f"colour at soft edges is off by {proof.edge_colour * 255:.0f}/255, as when one alpha is taken for another."
+        )
     if proof.worst_tile > _PATCH * form.mean_colour + _PATCH_LEAST:
         return f"a patch of a picture has another colour, by {proof.worst_tile * 255:.0f}/255."
     if proof.rekeyed is not None and proof.rekeyed > _REKEYED:
