@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from conftest import House, wait_for
 from deliveries import deliver
@@ -50,9 +50,12 @@ def bench(moth: Page) -> Page:
     return moth
 
 
+def value(page: Page, label: str) -> Locator:
+    return page.get_by_role("spinbutton", name=label, exact=True)
+
+
 def set_value(page: Page, label: str, typed: str) -> None:
-    value = page.get_by_role("spinbutton", name=label, exact=True)
-    value.focus()
+    value(page, label).focus()
     page.keyboard.type(typed)
     page.keyboard.press("Enter")
 
@@ -117,7 +120,7 @@ def test_from_a_file_to_a_proofed_stocked_clip(moth: Page, house: House, tmp_pat
     told = json.loads(Path(download.value.path()).read_text())
     assert told["proof"]["passed"] and told["alpha"] == "straight" and told["recipe"]["screen"]["kind"] == "screen"
     assert len(told["source_sha256"]) == 64 and told["program"].startswith("upholster")
-    card.get_by_role("link", name="Open its recipe").click()
+    card.get_by_role("button", name="Open its recipe").click()
     page.wait_for_url(re.compile("/bench/"))
     assert revision(page) == told["revision"]
     assert not list((house.root / "media/renders").glob("*/*")), "temporary files were left"
@@ -338,15 +341,58 @@ def test_a_webm_shows_its_transparency_in_chromium(bench: Page, house: House) ->
 
 
 def test_two_windows_lose_nothing(bench: Page, house: House) -> None:
+    """A change made from a revision that is not in force any more: both are shown, and the person chooses."""
     other = bench.context.new_page()
     other.goto(bench.url)
     at = revision(bench)
     set_value(bench, "Edge softness", "1.1")
+    expect(bench.locator("#revision")).to_have_text(str(at + 1))
     set_value(other, "Edge softness", "2.2")
-    expect(other.locator("#revision")).to_have_text(re.compile(str(at + 2)))
-    other.get_by_label("Earlier revisions").click()
-    expect(other.locator("#revisions")).to_contain_text("Edge softness: 1.1 px")
+    dialog = other.locator("#stale")
+    expect(dialog).to_contain_text(f"to revision {at + 1}: Edge softness: 1.1 px.")
+    expect(dialog).to_contain_text("Here you changed: Edge softness: 2.2 px.")
+    dialog.get_by_role("button", name="Take theirs").click()
+    expect(other.locator("#revision")).to_have_text(str(at + 1))
+    expect(value(other, "Edge softness")).to_have_text("1.1 px")
+    set_value(other, "Edge softness", "3.3")
+    expect(other.locator("#revision")).to_have_text(str(at + 2))
+    # The first window has not seen that.
+    set_value(bench, "Edge softness", "4.4")
+    bench.locator("#stale").get_by_role("button", name="Keep mine as a branch").click()
+    expect(bench.locator("#revision")).to_have_text(str(at + 3))
+    expect(value(bench, "Edge softness")).to_have_text("4.4 px")
+    # A branch goes back to what it was made from, and the other one stays among the revisions.
+    bench.get_by_label("Undo").click()
+    expect(value(bench, "Edge softness")).to_have_text("1.1 px")
+    bench.get_by_label("Earlier revisions").click()
+    expect(bench.locator("#revisions")).to_contain_text("Edge softness: 3.3 px")
     other.close()
+
+
+def test_what_is_refused_is_said_in_its_place_and_the_page_stays(page: Page, moth: Page, house: House) -> None:
+    """htmx would put an answer of ours into the page; an error is no list."""
+    page.goto("/footage")
+    card = page.locator("[data-footage]").filter(has_text="moth").first
+    told = '{"problem": "Clips were made from this footage."}'
+    page.route("**/remove", lambda route: route.fulfill(status=422, content_type="application/json", body=told))
+    page.on("dialog", lambda dialog: dialog.accept())
+    card.get_by_role("button", name="Remove moth").click()
+    expect(card.get_by_role("alert")).to_have_text("Clips were made from this footage.")
+    expect(card.get_by_role("heading")).to_have_text("moth")
+    assert "problem" not in page.locator("#list").inner_text()
+
+
+def test_every_shot_of_footage_is_reached_from_its_card(bench: Page) -> None:
+    page = bench
+    first = page.url
+    page.get_by_label("Another shot from this footage").click()
+    page.wait_for_url(lambda url: url != first)
+    second = page.url
+    page.goto("/footage")
+    shots = page.get_by_label("Shots of moth")
+    expect(shots.get_by_role("link").first).to_be_visible()
+    links = [page.evaluate("a => a.href", a) for a in shots.get_by_role("link").element_handles()]
+    assert {first.split("?")[0], second.split("?")[0]} <= set(links)
 
 
 def test_a_whole_uploaded_film_larger_than_a_block_arrives_whole(page: Page, tmp_path: Path) -> None:

@@ -110,6 +110,8 @@ def show() -> AnyResponse | str:
 
 @page.post("/door")
 def come_in() -> AnyResponse | tuple[str, int]:
+    if not beyond_loopback():
+        return redirect(url_for("home"))
     # One guess at a time, and not many a minute.
     with _guessing:
         right = password.is_right(request.form.get("password", ""))
