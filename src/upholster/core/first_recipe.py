@@ -7,10 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.grids import lay
+from upholster.core.numbers import value_at
 from upholster.core.recipe import Matte, Recipe, Screen
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
-from upholster.core.screen.propose import propose
+from upholster.core.screen.propose import propose, screen_name
 from upholster.core.screen.report import report
 from upholster.core.screen.survey import Survey
 from upholster.core.stages.pull import pull, subject_colours
@@ -35,8 +36,26 @@ def first_look(survey: Survey) -> FirstLook:
     if known is None:
         return FirstLook(Recipe(screen=screen), reasons)
     recipe = Recipe(screen=screen, matte=propose_matte(survey, screen, known))
-    grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {recipe.matte.clear:.3f}."
-    return FirstLook(recipe, (*reasons, grain, *report(survey, recipe, known).sentences()))
+    return FirstLook(recipe, (*reasons, *_told(survey, recipe, known)))
+
+
+def found(survey: Survey, recipe: Recipe, known: ScreenKnowledge | None, first: FirstLook) -> tuple[str, ...]:
+    """The sentences that hold of a shot as its recipe has it, where `first` is what was proposed for it."""
+    if recipe == first.recipe:
+        return first.sentences
+    if recipe.screen.kind == "none" or known is None:
+        return ("Nothing is taken out of this shot.",) if first.recipe.screen.kind != "none" else first.sentences
+    if recipe.screen == first.recipe.screen:
+        return (first.sentences[0], *_told(survey, recipe, known))
+    places = len(recipe.screen.samples)
+    how = f"was measured at {places} place{'s' if places > 1 else ''}" if places else "was chosen by hand"
+    return (f"The {screen_name(recipe.screen)} {how}.", *_told(survey, recipe, known))
+
+
+def _told(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> tuple[str, ...]:
+    clear = float(value_at(recipe.matte.clear, 0))
+    grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.3f}."
+    return (grain, *report(survey, recipe, known).sentences())
 
 
 def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Matte:

@@ -8,6 +8,7 @@ import shutil
 import time
 from collections.abc import Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from sqlalchemy import delete, func, select, text
 from sqlalchemy.exc import OperationalError
@@ -233,10 +234,30 @@ def source_of(footage: Footage) -> keying.Footage:
     return keying.Footage(tuple(home / f for f in footage.files), Facts.model_validate(footage.facts))
 
 
-def all_footage() -> list[Footage]:
+def all_footage(most: int | None = None, skip: int = 0) -> list[Footage]:
+    """Footage, newest first; at most so many, from one on."""
     parts = selectinload(Footage.shots), selectinload(Footage.readings)
+    query = select(Footage).options(*parts).order_by(Footage.id.desc()).offset(skip).limit(most)
     with session() as db:
-        return list(db.scalars(select(Footage).options(*parts).order_by(Footage.id.desc())))
+        return list(db.scalars(query))
+
+
+class Ground(NamedTuple):
+    """Footage as something to lay results over."""
+
+    id: int
+    name: str
+    sha256: str
+    length: int
+    reading_id: int | None
+
+
+def grounds() -> list[Ground]:
+    """All footage that is ready, newest first."""
+    length = Footage.facts["length"].as_integer()
+    with session() as db:
+        query = select(Footage.id, Footage.name, Footage.sha256, length, Footage.reading_id)
+        return [Ground(*row) for row in db.execute(query.where(Footage.state == "ready").order_by(Footage.id.desc()))]
 
 
 def get_footage(footage_id: int) -> Footage:

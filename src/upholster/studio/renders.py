@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Hashable, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import func, select
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session, selectinload
 
 from upholster.media.delivery import Delivery, plan, read_delivery
@@ -106,13 +106,19 @@ def move(render_id: int, where: str) -> None:
         queue.move(task, render_id, place)
 
 
-def all_renders() -> list[Render]:
-    """Renders, those under way first and in the order they are worked on."""
+def all_renders(most: int | None = None, skip: int = 0) -> list[Render]:
+    """Renders, those under way first and in the order they are worked on; at most so many, from one on."""
+    going = Render.state.in_(ACTIVE)
+    order = going.desc(), case((going, -Render.place), else_=0), case((going, Render.id), else_=-Render.id)
+    parts = selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks)
     with session() as db:
-        parts = selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks)
-        found = list(db.scalars(select(Render).options(*parts).order_by(Render.id.desc())))
-    going = sorted((r for r in found if r.state in ACTIVE), key=lambda r: (-r.place, r.id))
-    return going + [r for r in found if r.state not in ACTIVE]
+        return list(db.scalars(select(Render).options(*parts).order_by(*order).offset(skip).limit(most)))
+
+
+def under_way() -> int:
+    """How many renders are not finished."""
+    with session() as db:
+        return db.scalar(select(func.count()).where(Render.state.in_(ACTIVE))) or 0
 
 
 class Standing(NamedTuple):

@@ -1,6 +1,7 @@
 """What is known of the screens of footage in the house."""
 
-from upholster.core.recipe import Recipe, Screen
+from upholster.core.first_recipe import FirstLook, found
+from upholster.core.recipe import Recipe, Screen, read_recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey
 from upholster.store.models import Footage
@@ -12,6 +13,7 @@ from upholster.studio.keying import Making, load_survey
 
 _surveys = Kept(KNOWLEDGE // 2)
 _screens = Kept(KNOWLEDGE // 2)
+_sentences = Kept(1 << 20)
 
 
 def survey_of(footage: Footage) -> Survey:
@@ -32,6 +34,13 @@ def knowledge(footage: Footage, screen: Screen) -> ScreenKnowledge | None:
         raise Refused("The footage of the empty set is gone. Choose another, or let the screen be worked out.")
     name = (footage.sha256, footage.reading_id, empty and empty.reading_id, screen)
     return _screens.get(name, lambda: measure_screen(survey_of(footage), screen, survey_of(empty) if empty else None))
+
+
+def found_of(footage: Footage, recipe: Recipe) -> tuple[str, ...]:
+    """What measuring found of a shot, in sentences that hold of its recipe as it stands."""
+    name = (footage.sha256, footage.reading_id, recipe.screen, recipe.matte)
+    first = FirstLook(read_recipe(footage.first_recipe), tuple(footage.sentences))
+    return _sentences.get(name, lambda: found(survey_of(footage), recipe, knowledge(footage, recipe.screen), first))
 
 
 def making_of(footage: Footage, recipe: Recipe) -> Making:

@@ -18,15 +18,15 @@ from upholster.studio.naming import clean
 KEPT = timedelta(days=7)
 
 
-def clips(search: str = "") -> list[Clip]:
-    """Clips whose name or tags contain every word of `search`, newest first."""
+def clips(search: str = "", most: int | None = None, skip: int = 0) -> list[Clip]:
+    """Clips whose name or tags contain every word of `search`, newest first; at most so many, from one on."""
     query = select(Clip).where(Clip.deleted_at.is_(None)).order_by(Clip.id.desc())
     for word in clean(search, 200).split():
         words = func.array_to_string(Clip.tags, " ")
         query = query.where(or_(Clip.name.icontains(word, autoescape=True), words.icontains(word, autoescape=True)))
     parts = joinedload(Clip.render).joinedload(Render.shot).joinedload(Shot.footage)
     with session() as db:
-        return list(db.scalars(query.options(parts)))
+        return list(db.scalars(query.options(parts).offset(skip).limit(most)))
 
 
 def get_clip(clip_id: int) -> Clip:

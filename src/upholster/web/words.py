@@ -7,13 +7,18 @@ from upholster.media.delivery import Delivery, as_hex
 from upholster.media.facts import Facts, Runs, runs_in_words
 from upholster.media.formats import FORMATS
 
+#: Between a number and its unit, which belong on one line.
+_NO_BREAK = "\u00a0"
+
 
 def size(count: int) -> str:
     for unit in ("bytes", "kB", "MB"):
         if count < 1000:
-            return f"{count:.0f} {unit}" if unit == "bytes" or count >= 10 else f"{count:.1f} {unit}"
+            return (
+                f"{count:.0f}{_NO_BREAK}{unit}" if unit == "bytes" or count >= 10 else f"{count:.1f}{_NO_BREAK}{unit}"
+            )
         count = count / 1000  # type: ignore[assignment]
-    return f"{count:.2f} GB"
+    return f"{count:.2f}{_NO_BREAK}GB"
 
 
 def rate(given: str | Fraction) -> str:
@@ -22,11 +27,12 @@ def rate(given: str | Fraction) -> str:
 
 def seconds(count: float) -> str:
     whole = round(count)
-    return f"{whole} s" if whole < 90 else f"{whole // 60} min {whole % 60:02d} s"
+    minutes, rest = divmod(whole, 60)
+    return f"{whole}{_NO_BREAK}s" if whole < 90 else f"{minutes}{_NO_BREAK}min {rest:02d}{_NO_BREAK}s"
 
 
 def depth(facts: dict[str, Any]) -> str:
-    bits = "floating point" if facts["floating"] else f"{facts['depth']} bits"
+    bits = "floating point" if facts["floating"] else f"{facts['depth']}{_NO_BREAK}bits"
     return f"{bits} {facts['subsampling']}".strip()
 
 

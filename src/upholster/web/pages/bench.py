@@ -9,7 +9,7 @@ from flask import Blueprint, Response, jsonify, render_template
 
 from upholster.core.recipe import Recipe, read_recipe
 from upholster.core.screen.propose import screen_name
-from upholster.studio import bring_in, look, renders, shots
+from upholster.studio import bring_in, look, renders, screens, shots
 from upholster.studio.errors import Refused
 from upholster.web import requests
 from upholster.web.newest import Newest
@@ -28,7 +28,7 @@ _fine = threading.BoundedSemaphore(1)
 @page.get("")
 def show(shot_id: int) -> str:
     state = shots.open_shot(shot_id)
-    grounds = [f for f in bring_in.all_footage() if f.state == "ready" and f.id != state.footage.id]
+    grounds = [g for g in bring_in.grounds() if g.id != state.footage.id]
     return render_template(
         "bench/page.html",
         state=state,
@@ -150,6 +150,7 @@ def _state(state: shots.State) -> dict[str, Any]:
         "revision": state.revision,
         "recipe": state.recipe.model_dump(mode="json"),
         "screenName": screen_name(state.recipe.screen),
+        "found": screens.found_of(state.footage, state.recipe),
         "undo": state.undo,
         "redo": state.redo,
     }
@@ -157,7 +158,9 @@ def _state(state: shots.State) -> dict[str, Any]:
 
 def _plain_facts(state: shots.State) -> dict[str, Any]:
     return {k: state.footage.facts[k] for k in ("width", "height", "length", "rate", "depth")} | {
-        "damaged": state.footage.facts.get("damaged", [])
+        "damaged": state.footage.facts.get("damaged", []),
+        "pictures": f"/footage/{state.footage.id}/frame/",
+        "reading": state.footage.reading_id or 0,
     }
 
 

@@ -1,5 +1,7 @@
 """Footage: bring files in, see what they are, open a shot."""
 
+from typing import Any
+
 from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.media.formats import FORMATS, NEEDS
@@ -7,7 +9,7 @@ from upholster.media.limits import UPLOAD
 from upholster.studio import bring_in, look, uploads
 from upholster.studio.errors import Missing
 from upholster.studio.presets import presets
-from upholster.web import requests
+from upholster.web import paging, requests
 from upholster.web.requests import asked_for, number_asked
 
 page = Blueprint("footage", __name__, url_prefix="/footage")
@@ -17,7 +19,7 @@ page = Blueprint("footage", __name__, url_prefix="/footage")
 def show() -> str:
     return render_template(
         "footage/page.html",
-        footage=bring_in.all_footage(),
+        **_footage(),
         limit=UPLOAD,
         formats=FORMATS.values(),
         needs=NEEDS,
@@ -27,7 +29,12 @@ def show() -> str:
 
 @page.get("/list")
 def listing() -> str:
-    return render_template("footage/list.html", footage=bring_in.all_footage())
+    return render_template("footage/list.html", **_footage())
+
+
+def _footage() -> dict[str, Any]:
+    page = paging.asked()
+    return page.of(bring_in.all_footage(page.most + 1, page.skip))
 
 
 @page.post("/uploads")
@@ -53,7 +60,9 @@ def frame(footage_id: int, number: int) -> Response:
     if footage.state != "ready":
         raise Missing("This footage has no pictures: it is still being read, or could not be.")
     number = min(number, int(footage.facts["length"]) - 1)
-    response = Response(look.proxy_of(footage).jpeg(number), mimetype="image/jpeg")
+    proxy = look.proxy_of(footage)
+    small = "small" in request.args
+    response = Response(proxy.thumbnail(number) if small else proxy.jpeg(number), mimetype="image/jpeg")
     # An address that names the reading will never show anything else.
     named = request.args.get("reading") == str(footage.reading_id or 0)
     response.headers["Cache-Control"] = "private, max-age=86400, immutable" if named else "no-cache"

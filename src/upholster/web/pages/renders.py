@@ -1,10 +1,14 @@
 """Renders: what is being made, what is made, what went wrong."""
 
+from typing import Any
+
 from flask import Blueprint, Response, jsonify, render_template
 
 from upholster.media.delivery import read_delivery
+from upholster.media.formats import FORMATS
 from upholster.studio import presets, renders, shots
-from upholster.web import requests
+from upholster.studio.delivering import proves_parts
+from upholster.web import paging, requests
 from upholster.web.requests import asked_for
 
 page = Blueprint("renders", __name__, url_prefix="/renders")
@@ -50,11 +54,14 @@ def batch() -> Response:
     return jsonify(names=names)
 
 
-def _rows() -> dict[str, object]:
-    found = renders.all_renders()
-    return {
+def _rows() -> dict[str, Any]:
+    page = paging.asked()
+    shown = page.of(renders.all_renders(page.most + 1, page.skip))
+    under_way = renders.under_way()
+    return shown | {
         "active_states": renders.ACTIVE,
-        "several": sum(r.state in renders.ACTIVE for r in found) > 1,
-        "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in found],
-        "active": any(r.state in renders.ACTIVE for r in found),
+        "several": under_way > 1,
+        "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in shown["rows"]],
+        "active": under_way > 0,
+        "proved": {name for name, form in FORMATS.items() if proves_parts(form)},
     }

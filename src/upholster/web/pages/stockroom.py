@@ -1,16 +1,18 @@
 """The Stockroom: finished clips over a ground of the user's choice."""
 
+from typing import Any
+
 from flask import Blueprint, Response, render_template, request, send_file, url_for
 
 from upholster.studio import bring_in, renders, shots, stock
+from upholster.web import paging
 
 page = Blueprint("stockroom", __name__, url_prefix="/stockroom")
 
 
 @page.get("")
 def show() -> str:
-    grounds = [f for f in bring_in.all_footage() if f.state == "ready"]
-    return render_template("stockroom/page.html", grounds=grounds, **_clips())
+    return render_template("stockroom/page.html", grounds=bring_in.grounds(), **_clips())
 
 
 @page.get("/list")
@@ -63,7 +65,7 @@ def bring_back(clip_id: int) -> str:
     return listing()
 
 
-def _clips() -> dict[str, object]:
-    search = request.values.get("search", "")
-    found = [(clip, renders.proof_of(clip.render)) for clip in stock.clips(search)]
-    return {"clips": found, "search": search}
+def _clips() -> dict[str, Any]:
+    search, page = request.values.get("search", ""), paging.asked()
+    shown = page.of(stock.clips(search, page.most + 1, page.skip))
+    return shown | {"rows": [(clip, renders.proof_of(clip.render)) for clip in shown["rows"]], "search": search}

@@ -1,6 +1,6 @@
 /** The Bench: keeps the recipe, the frame and the view, and wires the parts together. */
 
-import { read, say, send } from "./common.js";
+import { read, say, send, unsay } from "./common.js";
 import { Deliver } from "./deliver.js";
 import { groundPicker, layGround } from "./grounds.js";
 import { Order } from "./order.js";
@@ -101,6 +101,7 @@ function note(state) {
   revision = state.revision;
   bench.screenName = state.screenName;
   $("revision").textContent = revision;
+  $("found").replaceChildren(...state.found.map((sentence) => Object.assign(document.createElement("p"), { textContent: sentence })));
   for (const way of ["undo", "redo"]) {
     $(way).disabled = !state[way];
     $(way).title = state[way] ? `${way === "undo" ? "Undo" : "Redo"}: ${state[way]}` : `Nothing to ${way}`;
@@ -221,10 +222,12 @@ function showViews() {
 /* Measuring the screen, and reading values */
 
 function measure(on) {
+  if (on === measuring) return;
   measuring = on;
   $("measure").setAttribute("aria-pressed", on);
   $("booth").style.cursor = on ? "crosshair" : "";
   if (on) say("Click on the ground to take out, or drag an area of it.");
+  else unsay();
 }
 
 $("booth").addEventListener("pointerdown", (event) => {

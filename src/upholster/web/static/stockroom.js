@@ -4,7 +4,16 @@ import { groundPicker, layGround } from "./grounds.js";
 
 const choice = { ground: "checker", colour: "#c026a8", ...JSON.parse(localStorage.getItem("stockroom-ground") || "{}") };
 
+/** Only clips in sight move. */
+const sight = new IntersectionObserver((entries) => {
+  for (const { target, isIntersecting } of entries) {
+    if (isIntersecting) target.play().catch(() => {});
+    else target.pause();
+  }
+});
+
 function lay() {
+  for (const video of document.querySelectorAll("video")) sight.observe(video);
   for (const element of document.querySelectorAll(".ground")) layGround(element, choice);
 }
 groundPicker(choice, () => {
