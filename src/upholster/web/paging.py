@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 from flask import request
 
 #: Entries of one piece, and most that a page that is drawn anew can have grown to.
-PIECE, MOST = 60, 5000
+PIECE, MOST = 24, 5000
 
 
 class Page(NamedTuple):

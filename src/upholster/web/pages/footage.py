@@ -37,6 +37,12 @@ def _footage() -> dict[str, Any]:
     return page.of(bring_in.all_footage(page.most + 1, page.skip))
 
 
+@page.get("/grounds")
+def grounds() -> Response:
+    """What results can be laid over."""
+    return jsonify([ground._asdict() for ground in bring_in.grounds()])
+
+
 @page.post("/uploads")
 def begin() -> Response:
     return jsonify(token=uploads.begin(asked_for(requests.UploadBegun).size))

@@ -4,7 +4,7 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file, url_for
 
-from upholster.studio import bring_in, renders, shots, stock
+from upholster.studio import renders, shots, stock
 from upholster.web import paging
 
 page = Blueprint("stockroom", __name__, url_prefix="/stockroom")
@@ -12,7 +12,7 @@ page = Blueprint("stockroom", __name__, url_prefix="/stockroom")
 
 @page.get("")
 def show() -> str:
-    return render_template("stockroom/page.html", grounds=bring_in.grounds(), **_clips())
+    return render_template("stockroom/page.html", **_clips())
 
 
 @page.get("/list")

@@ -1,5 +1,7 @@
 /** The choice of what a result is laid over, kept by whoever asks. */
 
+import { read } from "./common.js";
+
 export function groundPicker(current, changed) {
   const group = document.getElementById("grounds");
   const footage = document.getElementById("ground-footage");
@@ -26,6 +28,17 @@ export function groundPicker(current, changed) {
   any.addEventListener("input", () => choose({ ground: "colour", colour: any.value }));
   footage.addEventListener("change", () => choose(footage.value ? { ground: "footage", footage: footage.value } : { ground: "checker" }));
   mark();
+  // There may be thousands; the page does not wait for them.
+  read("/footage/grounds").then((grounds) => {
+    for (const { id, name, length, reading_id: reading } of grounds) {
+      if (String(id) === footage.dataset.except) continue;
+      const option = new Option(name, id);
+      Object.assign(option.dataset, { length, reading: reading ?? 0 });
+      footage.append(option);
+    }
+    mark();
+    changed(current);
+  }, () => {});
 }
 
 /** Lay a ground into an element; for a clip, its frame in step with `frame`. */

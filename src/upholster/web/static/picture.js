@@ -89,8 +89,13 @@ export class Picture {
 
   /** Say that the machine is busy while pictures come late, rather than be slow without a word. */
   #busy(took) {
+    // The first ones fill the house's caches.
+    this.timed = (this.timed ?? 0) + 1;
+    if (this.timed < 4) return;
     this.took = this.took === undefined ? took : 0.6 * this.took + 0.4 * took;
     document.getElementById("busy").hidden = this.took < LATE;
+    clearTimeout(this.calm);
+    this.calm = setTimeout(() => (document.getElementById("busy").hidden = true), 5000);
   }
 
   draw(what, image) {
