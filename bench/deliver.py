@@ -27,6 +27,7 @@ from upholster.core.first_recipe import first_look
 from upholster.demo.plates import plates
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
+from upholster.media.encoder.writer import open_writer
 from upholster.media.formats import FORMATS, Format
 from upholster.memory import keep_freed_memory
 from upholster.studio import delivering
@@ -130,6 +131,35 @@ def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray
     )
 
 
+def wall(frames: int) -> None:
+    """A whole delivery, proof included, against decoding and encoding the same frames with nothing else."""
+    making = making_of(enlarged(plates()[0], frames))
+    facts, take, cores = making.footage.facts, range(frames), os.cpu_count() or 1
+    order = Order(plan(Delivery(format="prores4444"), facts, take))
+    with tempfile.TemporaryDirectory() as name:
+
+        def bare() -> None:
+            opaque = np.ones((facts.height, facts.width), np.float32)
+            form = order.planned.form
+            with (
+                Reader(making.footage.files, facts) as reader,
+                open_writer(form, Path(name) / "bare.mov", width=facts.width, height=facts.height, rate=facts.rate,
+                            alpha="straight", threads=cores) as writer,
+            ):  # fmt: skip
+                for frame in reader.frames(take):
+                    writer.write(frame.rgb, opaque)
+
+        times = []
+        for work in (bare, lambda: delivering.deliver(making, take, order, Path(name) / "whole.mov", threads=cores)):
+            began = time.perf_counter()
+            spent = processor_seconds(work)
+            times.append((time.perf_counter() - began, spent))
+    (floor, floor_spent), (whole, spent) = times
+    print(f"{frames} frames to ProRes 4444 on {cores} cores, wall seconds (processor seconds):")
+    print(f"decode and encode alone {floor:.1f} ({floor_spent:.0f}), keyed and proved {whole:.1f} ({spent:.0f});")
+    print(f"{whole / floor:.2f} times as long (aim at most 1.6), {spent / whole:.2f} cores busy")
+
+
 def memory() -> None:
     """Peak memory of delivering the same pictures 96 and 960 frames long, each in a process of its own."""
     plate = plates()[0]
@@ -216,6 +246,7 @@ def main() -> None:
         peak(asked.peak)
         return
     keep_freed_memory()
+    wall(96)
     table(asked.frames, asked.format)
     if not asked.skip_memory:
         memory()
