@@ -1,5 +1,6 @@
 """What the web answers to requests no page of ours would send."""
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -8,7 +9,12 @@ import pytest
 
 from conftest import House, wait_for
 from plates import green_clip
-from upholster.studio import bring_in, shots
+from upholster.media.delivery import Delivery
+from upholster.store.models import Footage
+from upholster.store.session import session
+from upholster.studio import bring_in, renders, shots
+from upholster.web import paging
+from upholster.web.app import create_app
 from visitor import Visitor
 
 
@@ -165,6 +171,70 @@ def test_footage_with_clips_stays_and_without_goes(visitor: Visitor, house: Hous
     assert visitor.ask(f"/footage/{footage.id}/frame/0.jpg")[0] == 404
 
 
+def test_footage_removed_in_another_window_or_unreadable_is_a_sentence_not_a_picture(
+    visitor: Visitor, shot_id: int, tmp_path: Path
+) -> None:
+    (tmp_path / "in").mkdir()
+    green_clip(tmp_path / "in" / "away.mp4", 4)
+    footage, _ = bring_in.take_in(tmp_path / "in", "away.mp4")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    away = next(f for f in bring_in.all_footage() if f.id == footage.id).shots[0].id
+    asked = request_for(away)
+    assert visitor.ask(f"/bench/{away}/picture", asked)[0] == 200
+    bring_in.remove(footage.id)
+    for path in ("picture", "instruments/histogram"):
+        status, told = visitor.ask(f"/bench/{away}/{path}", asked)
+        assert status == 404 and told["problem"].endswith(".")
+    with session() as db:
+        failed = Footage(sha256="f" * 64, name="bad", files=["a"], bytes=1, facts=footage.facts, state="failed")
+        db.add(failed)
+    try:
+        status, told = visitor.ask(f"/footage/{failed.id}/frame/0.jpg")
+        assert status == 404 and "no pictures" in told["problem"]
+    finally:
+        bring_in.remove(failed.id)
+
+
+def test_pictures_are_kept_for_ever_only_under_the_reading_they_are_of(visitor: Visitor, shot_id: int) -> None:
+    footage = shots.open_shot(shot_id).footage
+    address = f"/footage/{footage.id}/frame/0.jpg"
+    for query, kept in ((f"?reading={footage.reading_id}", True), ("", False), ("?reading=0", False)):
+        _, (_, headers) = visitor.ask(address + query)
+        assert ("immutable" in headers["Cache-Control"]) is kept, query
+    _, (small, _) = visitor.ask(address + "?small=1")
+    _, (whole, _) = visitor.ask(address)
+    assert 0 < len(small) < len(whole) / 4
+
+
 def test_how_the_bench_was_left_keeps_only_what_is_known(visitor: Visitor, shot_id: int) -> None:
     visitor.ask(f"/bench/{shot_id}/left", {"frame": 4, "view": "matte", "evil": "x" * 10})
     assert shots.open_shot(shot_id).shot.bench == {"frame": 4, "view": "matte"}
+
+
+@pytest.mark.parametrize("page", ["footage", "renders", "stockroom"])
+def test_long_lists_come_in_pieces_that_follow_each_other(
+    visitor: Visitor, shot_id: int, house: House, page: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    for number in (1, 2):
+        (tmp_path / str(number)).mkdir()
+        footage, _ = bring_in.take_in(green_clip(tmp_path / str(number) / "long.mp4", 3 + number).parent, "long.mp4")
+        wait_for(lambda n=footage.id: bring_in.get_footage(n).state == "ready")  # type: ignore[misc]
+    if page != "footage" and len(renders.all_renders()) < 2:
+        for name in ("piece_one", "piece_two"):
+            renders.order(shot_id, 1, [Delivery(format="ffv1")], name)
+        wait_for(lambda: renders.under_way() == 0)
+    monkeypatch.setattr(paging, "PIECE", 1)
+    client = create_app().test_client()
+    marked = {"footage": "data-footage=", "renders": "data-render=", "stockroom": "data-clip="}[page]
+
+    def piece(address: str) -> str:
+        return client.get(address, base_url="http://127.0.0.1").get_data(as_text=True)
+
+    first, second = piece(f"/{page}/list"), piece(f"/{page}/list?skip=1")
+    entry = re.compile(marked + '"([^"]+)"')
+    assert len(entry.findall(first)) == len(entry.findall(second)) == 1
+    assert entry.findall(first) != entry.findall(second)
+    assert f"/{page}/list?skip=1" in first and "<ul" in first and "<ul" not in second
+    # A page drawn anew keeps what it has grown to.
+    assert len(entry.findall(piece(f"/{page}/list?count=2"))) == 2
+    assert piece(f"/{page}/list?skip=999999").count(marked) == 0
