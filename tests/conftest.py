@@ -43,6 +43,10 @@ hypothesis.settings.load_profile("same")
 expect.set_options(timeout=45_000)
 
 
+#: Test processes that run side by side have ports of their own.
+_APART = 30 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0")[2:])
+
+
 class House(NamedTuple):
     address: str
     root: Path
@@ -72,8 +76,14 @@ class House(NamedTuple):
 def start_house(root: Path, *arguments: str, **environment: str) -> House:
     """Start a house and wait until it says that it is ready."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "upholster.service", "--port", "8900", *arguments],
-        env={**os.environ, "UPHOLSTER_DATA": str(root), "UPHOLSTER_STALLED_SECONDS": "3", **environment},
+        [sys.executable, "-m", "upholster.service", "--port", str(8900 + _APART), *arguments],
+        env={
+            **os.environ,
+            "UPHOLSTER_DATA": str(root),
+            "UPHOLSTER_DATABASE_PORT": str(5480 + _APART),
+            "UPHOLSTER_STALLED_SECONDS": "3",
+            **environment,
+        },
         stdout=subprocess.PIPE,
         text=True,
     )

@@ -74,6 +74,6 @@ def write_video(
     return path
 
 
-def green_clip(path: Path, length: int = 24) -> Path:
-    """A short green-screen clip."""
-    return write_video(path, [shot(frame=n, uneven=0.06)[0] for n in range(length)])
+def green_clip(path: Path, length: int = 24, uneven: float = 0.06) -> Path:
+    """A short green-screen clip; clips of another length or light are other footage."""
+    return write_video(path, [shot(frame=n, uneven=uneven)[0] for n in range(length)])

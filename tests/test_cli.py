@@ -154,3 +154,9 @@ def test_nothing_is_ever_overwritten(plate: Path, tmp_path: Path) -> None:
     (tmp_path / "full" / "0001.png").touch()
     done = run("key", plate, tmp_path / "full", "--format", "png8")
     assert done.returncode == 1 and "already holds files" in done.stderr
+
+
+def test_the_command_line_needs_neither_database_nor_web() -> None:
+    code = "import sys, upholster.cli; print({m.partition('.')[0] for m in sys.modules})"
+    loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert not [name for name in ("sqlalchemy", "flask", "psycopg", "procrastinate") if f"'{name}'" in loaded]

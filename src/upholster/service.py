@@ -23,7 +23,7 @@ from typing import IO
 
 from upholster.binding import BIND, beyond_loopback, own_url
 
-PORT = 8750
+PORT, DATABASE_PORT = 8750, 5480
 #: Seconds between two questions whether the web server answers, and of silence after which it is started again.
 _ASK, _SILENT = 5.0, 60.0
 
@@ -132,7 +132,7 @@ class House:
 
     def open(self, port: int, *, demo: bool) -> None:
         """Start everything, in order, and print the address once it answers."""
-        database_port = _free_port(5480)
+        database_port = _free_port(int(os.environ.get("UPHOLSTER_DATABASE_PORT", DATABASE_PORT)))
         cluster = Cluster(self._root / "postgres", database_port, self._log)
         self._keep("database", cluster.start)
         os.environ["UPHOLSTER_DATABASE"] = cluster.address

@@ -206,9 +206,11 @@ def test_a_pattern_finds_only_its_own_pictures(tmp_path: Path) -> None:
 
 
 def test_numbers_are_said_as_people_read_them() -> None:
-    assert [words.size(n) for n in (7, 1500, 45_600_000, 3_200_000_000)] == ["7 bytes", "1.5 kB", "46 MB", "3.20 GB"]
+    assert [words.size(n) for n in (7, 1500, 45_600_000, 3_200_000_000)] == [
+        "7\u00a0bytes", "1.5\u00a0kB", "46\u00a0MB", "3.20\u00a0GB",
+    ]  # fmt: skip
     assert words.rate("24000/1001") == "23.976" and words.rate("25") == "25"
-    assert words.seconds(42.4) == "42 s" and words.seconds(185) == "3 min 05 s"
+    assert words.seconds(42.4) == "42\u00a0s" and words.seconds(185) == "3\u00a0min 05\u00a0s"
     assert words.delivered({"format": "vp9", "speed": 30}) == "WebM VP9, straight alpha, 30 % speed"
     assert words.error_line([0.0, 1.0], 10, 12) == "0.0,11.0 10.0,1.0"
 

@@ -123,7 +123,7 @@ def test_nothing_made_goes_by_a_cascade(keyed: Footage) -> None:
 
 
 def test_footage_that_failed_is_read_again_with_the_same_row(house: House, tmp_path: Path) -> None:
-    footage = taken_in(tmp_path / "one", "retry.mp4", lambda path: green_clip(path, 5))
+    footage = taken_in(tmp_path / "one", "retry.mp4", lambda path: green_clip(path, 5, 0.03))
     with session() as db:
         db.get_one(Footage, footage.id).state = "failed"
     shutil.copytree(tmp_path / "one", tmp_path / "two")
@@ -247,7 +247,7 @@ def test_what_completes_a_render_comes_before_other_renders_frames() -> None:
 
 
 def test_four_uploads_of_the_same_bytes_at_once_are_one_piece_of_footage(house: House, tmp_path: Path) -> None:
-    data = green_clip(tmp_path / "same.mp4", 7).read_bytes()
+    data = green_clip(tmp_path / "same.mp4", 7, 0.03).read_bytes()
     tokens = []
     for _ in range(4):
         tokens.append(uploads.begin(len(data)))
@@ -264,7 +264,7 @@ def test_four_uploads_of_the_same_bytes_at_once_are_one_piece_of_footage(house: 
 def test_an_upload_outlives_a_database_that_does_not_answer(
     house: House, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    data = green_clip(tmp_path / "late.mp4", 6).read_bytes()
+    data = green_clip(tmp_path / "late.mp4", 6, 0.03).read_bytes()
     token = uploads.begin(len(data))
     uploads.receive(token, "late.mp4", 0, data)
 
@@ -288,7 +288,7 @@ def test_an_upload_outlives_a_database_that_does_not_answer(
 def test_names_no_database_takes_are_cleaned_and_leave_nothing_behind(house: House, tmp_path: Path) -> None:
     folder = tmp_path / "in"
     folder.mkdir()
-    green_clip(folder / "odd.mp4", 8)
+    green_clip(folder / "odd.mp4", 8, 0.03)
     footage, _ = bring_in.take_in(folder, "a\x00b\ud800c.mp4")
     assert footage.name == "a b c"
     wait_for(ready(footage.id))
@@ -403,7 +403,7 @@ def test_a_stale_save_is_told_and_can_go_on_as_a_branch(house: House, keyed: Foo
 
 
 def test_first_opens_at_once_make_one_revision(house: House, tmp_path: Path) -> None:
-    footage = taken_in(tmp_path / "in", "first.mp4", lambda path: green_clip(path, 9))
+    footage = taken_in(tmp_path / "in", "first.mp4", lambda path: green_clip(path, 9, 0.03))
     shot_id = shot_of(footage)
     with ThreadPoolExecutor(4) as pool:
         assert {s.revision for s in pool.map(lambda _: shots.open_shot(shot_id), range(4))} == {1}
@@ -430,3 +430,25 @@ def test_damaged_frames_are_on_the_card_and_in_the_proof(house: House, tmp_path:
     (row,) = (r for r in renders.all_renders() if r.id == render_id)
     proof = renders.proof_of(row)
     assert proof and proof.in_words().endswith("The plate is damaged at frames 11 to 15.")
+
+
+def test_asking_again_while_it_is_read_takes_the_last_wish(keyed: Footage) -> None:
+    for kind in ("premultiplied", "", "straight"):
+        bring_in.interpret(keyed.id, kind)
+    wait_for(lambda: bring_in.get_footage(keyed.id).pending is None)
+    found = bring_in.get_footage(keyed.id)
+    assert found.state == "ready" and found.facts["alpha_kind"] == "straight"
+    assert [r.state for r in found.readings if r.state != "complete"] == []
+
+
+def test_a_reading_waits_for_the_renders_that_go_by_the_one_before(house: House, keyed: Footage) -> None:
+    before = bring_in.get_footage(keyed.id).reading_id
+    bring_in.interpret(keyed.id, "premultiplied")
+    render_id = rendered(shot_of(keyed), "ffv1")
+    wait_for(lambda: state(render_id) not in ACTIVE)
+    assert state(render_id) == "done"
+    wait_for(lambda: bring_in.get_footage(keyed.id).pending is None)
+    after = bring_in.get_footage(keyed.id)
+    assert after.reading_id != before and after.facts["alpha_kind"] == "premultiplied"
+    home = places.footage_folder(keyed.sha256)
+    assert {p.name for p in home.glob("reading-*")} <= {f"reading-{before}", f"reading-{after.reading_id}"}

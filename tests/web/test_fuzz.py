@@ -53,7 +53,7 @@ TRAPS = [
 @pytest.fixture(scope="module")
 def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
     folder = tmp_path_factory.mktemp("fuzz")
-    footage, _ = bring_in.take_in(green_clip(folder / "fuzzed.mp4", 5).parent, "fuzzed.mp4")
+    footage, _ = bring_in.take_in(green_clip(folder / "fuzzed.mp4", 5, 0.04).parent, "fuzzed.mp4")
     wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
     return next(f for f in bring_in.all_footage() if f.id == footage.id).shots[0].id
 

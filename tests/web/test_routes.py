@@ -175,7 +175,7 @@ def test_footage_removed_in_another_window_or_unreadable_is_a_sentence_not_a_pic
     visitor: Visitor, shot_id: int, tmp_path: Path
 ) -> None:
     (tmp_path / "in").mkdir()
-    green_clip(tmp_path / "in" / "away.mp4", 4)
+    green_clip(tmp_path / "in" / "away.mp4", 4, 0.01)
     footage, _ = bring_in.take_in(tmp_path / "in", "away.mp4")
     wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
     away = next(f for f in bring_in.all_footage() if f.id == footage.id).shots[0].id
@@ -217,7 +217,9 @@ def test_long_lists_come_in_pieces_that_follow_each_other(
 ) -> None:
     for number in (1, 2):
         (tmp_path / str(number)).mkdir()
-        footage, _ = bring_in.take_in(green_clip(tmp_path / str(number) / "long.mp4", 3 + number).parent, "long.mp4")
+        footage, _ = bring_in.take_in(
+            green_clip(tmp_path / str(number) / "long.mp4", 3 + number, 0.02).parent, "long.mp4"
+        )
         wait_for(lambda n=footage.id: bring_in.get_footage(n).state == "ready")  # type: ignore[misc]
     if page != "footage" and len(renders.all_renders()) < 2:
         for name in ("piece_one", "piece_two"):

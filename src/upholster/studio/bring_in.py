@@ -11,13 +11,12 @@ from pathlib import Path
 from typing import NamedTuple
 
 from sqlalchemy import delete, func, select, text
-from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, selectinload
 
 from upholster.core.first_recipe import first_look
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
-from upholster.media.delivery import hex_colour
+from upholster.media.delivery import Delivery, hex_colour
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.proxy import ProxyWriter
@@ -37,11 +36,15 @@ _TELL = 0.4
 _KINDS = ("straight", "premultiplied", "")
 
 
+class _Superseded(Exception):
+    """Somebody asked for another reading in the place of this one."""
+
+
 def finish_upload(token: str, name: str) -> tuple[Footage, bool]:
     """Take in what was sent as one piece of footage; whether the same bytes were here before.
 
-    What was sent goes once its row is written, or it was found to be no footage; while the database does not
-    answer it stays, to be finished later.
+    What was sent goes once its row is written, or it was found to be no footage; whatever else happens, as when the
+    database does not answer, it stays, to be finished later.
 
     Raises
     ------
@@ -51,9 +54,7 @@ def finish_upload(token: str, name: str) -> tuple[Footage, bool]:
     folder = uploads.folder_of(token)
     try:
         taken = take_in(folder, name)
-    except OperationalError:
-        raise
-    except Exception:
+    except (MediaError, Refused):
         shutil.rmtree(folder, ignore_errors=True)
         raise
     shutil.rmtree(folder, ignore_errors=True)
@@ -163,7 +164,8 @@ def read(reading_id: int) -> None:
         proxy.write(frame)
         if time.monotonic() - told > _TELL:
             told = time.monotonic()
-            _update(reading_id, frames_read=number + 1)
+            if not _update(reading_id, frames_read=number + 1):
+                raise _Superseded
 
     home = places.reading_folder(footage.sha256, reading_id)
     try:
@@ -172,6 +174,9 @@ def read(reading_id: int) -> None:
             found = keying.read_through(source, keep)
         keying.save_survey(home / "survey.npz", found.survey)
         look = first_look(found.survey)
+    except _Superseded:
+        shutil.rmtree(home, ignore_errors=True)
+        return
     except (MediaError, OSError) as error:
         shutil.rmtree(home, ignore_errors=True)
         give_up(reading_id, _sentence(error))
@@ -274,6 +279,16 @@ def footage_of_bytes(sha256: str) -> Footage | None:
         return db.scalar(select(Footage).where(Footage.sha256 == sha256, Footage.state == "ready"))
 
 
+def ground_of(delivery: Delivery) -> keying.Footage | None:
+    """The footage of a delivery's ground; None where it is a colour or not wanted."""
+    if delivery.form.content != "over" or delivery.ground.startswith("#"):
+        return None
+    found = footage_of_bytes(delivery.ground)
+    if found is None:
+        raise Refused("The ground of this delivery is not here any more. Choose another.")
+    return source_of(found)
+
+
 def remove(footage_id: int) -> None:
     """Take footage that no clip was made from, and its shots, out of the house."""
     with session() as db:
@@ -305,8 +320,12 @@ def _sentence(error: Exception) -> str:
     return str(error)
 
 
-def _update(reading_id: int, **values: object) -> None:
+def _update(reading_id: int, **values: object) -> bool:
+    """Note something of a reading; False where it is not wanted any more."""
     with session() as db:
         reading = db.get(Reading, reading_id)
+        if reading is None:
+            return False
         for name, value in values.items():
             setattr(reading, name, value)
+    return True

@@ -6,13 +6,9 @@ from contextlib import contextmanager
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from upholster.media.decoder.reader import Reader
-from upholster.media.delivery import Delivery, Ground, Plan, hex_colour
-from upholster.store.models import Footage as StoredFootage
-from upholster.studio.errors import Refused
+from upholster.media.delivery import Ground, Plan, hex_colour
 from upholster.studio.keying import Footage
 
 Plane = NDArray[np.float32]
@@ -52,14 +48,3 @@ def filling(rgb: Plane, width: int, height: int) -> Plane:
     left, top = (size[0] - width) // 2, (size[1] - height) // 2
     planes = [cv2.resize(plane, size, interpolation=how)[top : top + height, left : left + width] for plane in rgb]
     return np.stack(planes).astype(np.float32)
-
-
-def ground_of(db: Session, delivery: Delivery) -> StoredFootage | None:
-    """The footage of a delivery's ground; None where it is a colour or not wanted."""
-    if delivery.form.content != "over" or delivery.ground.startswith("#"):
-        return None
-    wanted = StoredFootage.sha256 == delivery.ground, StoredFootage.state == "ready"
-    found = db.scalar(select(StoredFootage).where(*wanted))
-    if found is None:
-        raise Refused("The ground of this delivery is not here any more. Choose another.")
-    return found

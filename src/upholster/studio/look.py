@@ -1,5 +1,6 @@
 """Looking at a shot: pictures of one frame, quick and fine, and what can be read off them."""
 
+import threading
 from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any, Literal, NamedTuple, TypeVar
@@ -38,6 +39,7 @@ _readers = ReaderCache(3)
 
 #: The newest footage of each shot that was asked for.
 _footage: LRUCache[int, Footage] = LRUCache(500)
+_footage_lock = threading.Lock()
 
 
 def footage_of(shot_id: int) -> Footage:
@@ -46,9 +48,12 @@ def footage_of(shot_id: int) -> Footage:
         found = db.execute(
             select(Footage.id, Footage.reading_id).join(Shot).where(Shot.id == shot_id, Footage.state == "ready")
         ).first()
-    known = _footage.get(shot_id)
+    with _footage_lock:
+        known = _footage.get(shot_id)
     if found is None or known is None or (known.id, known.reading_id) != tuple(found):
-        known = _footage[shot_id] = open_shot(shot_id).footage
+        known = open_shot(shot_id).footage
+        with _footage_lock:
+            _footage[shot_id] = known
     return known
 
 

@@ -1,6 +1,7 @@
 """Asking for work. The tasks themselves are in `upholster.work`; here they are known by name."""
 
 from collections.abc import Sequence
+from contextlib import suppress
 from typing import NamedTuple
 
 from procrastinate import SyncPsycopgConnector
@@ -8,6 +9,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Job
 from procrastinate.manager import JobManager
 from sqlalchemy import text
+from sqlalchemy.orm import Session
 
 from upholster.store.session import address, session
 
@@ -48,31 +50,32 @@ def ask_all(wanted: Sequence[Asked]) -> None:
     """Queue those jobs that are neither waiting nor under way; two queries, however many there are."""
     if not wanted:
         return
+    # Where the job of a worker that died was put back meanwhile, what is still missing is asked for again soon.
+    with suppress(AlreadyEnqueued), session() as db:
+        _ask_all(db, wanted)
+
+
+def _ask_all(db: Session, wanted: Sequence[Asked]) -> None:
     live = text("SELECT lock FROM procrastinate_jobs WHERE lock = ANY(:locks) AND status IN ('todo', 'doing')")
-    with session() as db:
-        # One asks at a time, so that nothing is asked for twice.
-        db.execute(text("SELECT pg_advisory_xact_lock(hashtext('upholster asks'))"))
-        there = set(db.scalars(live, {"locks": [asked.lock for asked in wanted]}))
-        jobs = [
-            Job(
-                queue="default",
-                priority=priority(asked.task, asked.place),
-                lock=asked.lock,
-                queueing_lock=asked.lock,
-                task_name=asked.task,
-                task_kwargs=dict(asked.arguments),
-            )
-            for asked in wanted
-            if asked.lock not in there
-        ]
-        if not jobs:
-            return
-        manager = JobManager(SyncPsycopgConnector(conninfo=address()))
-        try:
-            manager.batch_defer_jobs(jobs, connection=db.connection().connection.dbapi_connection)
-        except AlreadyEnqueued:
-            # The job of a worker that died was put back in the meantime; what is still missing is asked for again soon.
-            db.rollback()
+    # One asks at a time, so that nothing is asked for twice.
+    db.execute(text("SELECT pg_advisory_xact_lock(hashtext('upholster asks'))"))
+    there = set(db.scalars(live, {"locks": [asked.lock for asked in wanted]}))
+    jobs = [
+        Job(
+            queue="default",
+            priority=priority(asked.task, asked.place),
+            lock=asked.lock,
+            queueing_lock=asked.lock,
+            task_name=asked.task,
+            task_kwargs=dict(asked.arguments),
+        )
+        for asked in wanted
+        if asked.lock not in there
+    ]
+    if not jobs:
+        return
+    manager = JobManager(SyncPsycopgConnector(conninfo=address()))
+    manager.batch_defer_jobs(jobs, connection=db.connection().connection.dbapi_connection)
 
 
 def move(task: str, number: int, place: int) -> None:

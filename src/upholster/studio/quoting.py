@@ -8,11 +8,9 @@ from upholster.core.delivery.flat_colour import presence, propose_flat
 from upholster.core.recipe import Recipe
 from upholster.media.delivery import Delivery, as_hex, hex_colour, plan
 from upholster.store.models import Footage
-from upholster.store.session import session
-from upholster.studio.bring_in import get_footage, source_of
+from upholster.studio.bring_in import get_footage, ground_of
 from upholster.studio.delivering import Order, Plane, subject_of
 from upholster.studio.estimate import Estimate, estimate
-from upholster.studio.grounds import ground_of
 from upholster.studio.screens import making_of
 
 #: Brightness within which a flat colour keys out well at the other end (common practice, no source).
@@ -36,9 +34,7 @@ def quote(footage: Footage, recipe: Recipe, delivery: Delivery) -> Estimate:
     making = making_of(footage, recipe)
     take = recipe.take.span(making.footage.facts.length)
     planned = plan(delivery, making.footage.facts, take)
-    with session() as db:
-        ground = ground_of(db, delivery)
-    return estimate(making, take, Order(planned, source_of(ground) if ground else None))
+    return estimate(making, take, Order(planned, ground_of(delivery)))
 
 
 def flat(footage: Footage, recipe: Recipe, colour: str | None) -> Flat:

@@ -12,8 +12,8 @@ from upholster.media.proof import Proof
 from upholster.store.models import Render, RenderPass, RenderRange, Shot
 from upholster.store.session import session
 from upholster.studio import delivering, queue
+from upholster.studio.bring_in import ground_of
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.grounds import ground_of
 from upholster.studio.naming import next_version, safe_name
 from upholster.studio.rendering.missing import mend
 from upholster.studio.rendering.states import ACTIVE, end, now
@@ -43,9 +43,9 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
     making = making_of(footage, recipe)
     take = recipe.take.span(making.footage.facts.length)
     plans = [plan(delivering.settled(d, making, take), making.footage.facts, take) for d in deliveries]
+    for planned in plans:
+        ground_of(planned.delivery)
     with session() as db:
-        for planned in plans:
-            ground_of(db, planned.delivery)
         names = _names(db, shot, [p.form.name for p in plans], name)
         passes: dict[Hashable, RenderPass] = {}
         ordered = []

@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, jsonify, redirect, render_template, request, url_for
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
 from werkzeug.routing import IntegerConverter
 from werkzeug.wrappers import Response as AnyResponse
@@ -22,6 +23,8 @@ from upholster.web.pages import bench, deliver, footage, renders, stockroom
 
 log = logging.getLogger(__name__)
 
+#: What is raised while the database is away, or has no room for one more.
+DATABASE_AWAY = (OperationalError, InterfaceError, PoolTimeout)
 #: Largest single request; files are sent in blocks below it.
 BLOCK = 16 << 20
 #: Seconds for what may well take long: looking into gigabytes that were uploaded.
@@ -32,7 +35,7 @@ _POLICY = (
     "frame-ancestors 'none'"
 )
 #: Answers to what is refused, most special first: the status, and a sentence where it does not bring its own.
-_ANSWERS: list[tuple[type[Exception], int, str]] = [
+_ANSWERS: list[tuple[type[Exception] | tuple[type[Exception], ...], int, str]] = [
     (Missing, 404, ""),
     (Stale, 409, ""),
     (door.NotKnown, 421, ""),
@@ -41,7 +44,7 @@ _ANSWERS: list[tuple[type[Exception], int, str]] = [
     (Refused, 422, ""),
     (MediaError, 422, ""),
     (RecipeError, 422, ""),
-    (OperationalError, 503, "The database does not answer just now. Nothing is lost; try again in a moment."),
+    (DATABASE_AWAY, 503, "The database does not answer just now. Nothing is lost; try again in a moment."),
     (TookTooLong, 503, "This took too long and was stopped. Try again when the machine is less busy."),
 ]
 _HTTP = {404: "There is nothing at this address.", 413: "This is too large to send in one piece."}

@@ -7,9 +7,8 @@ from upholster.media.delivery import plan, read_delivery
 from upholster.store.models import Render
 from upholster.store.session import session
 from upholster.studio import delivering, places
-from upholster.studio.bring_in import source_of
+from upholster.studio.bring_in import ground_of
 from upholster.studio.delivering import Order
-from upholster.studio.grounds import ground_of
 from upholster.studio.keying import Making
 from upholster.studio.screens import making_of
 from upholster.studio.shots import recipe_at
@@ -62,8 +61,7 @@ def job_of(render_id: int) -> Job:
         footage = render.shot.footage
         recipe = recipe_at(db, render.shot_id, render.revision)
         delivery = read_delivery(render.delivery)
-        ground = ground_of(db, delivery)
     making = making_of(footage, recipe)
     take = recipe.take.span(making.footage.facts.length)
-    behind = source_of(ground) if ground else None
-    return Job(render, footage.sha256, making, take, Order(plan(delivery, making.footage.facts, take), behind))
+    order = Order(plan(delivery, making.footage.facts, take), ground_of(delivery))
+    return Job(render, footage.sha256, making, take, order)

@@ -70,7 +70,7 @@ async function bringIn(parcel) {
       htmx.trigger("#list", "refresh");
     } catch (error) {
       // What was sent is kept while only the house was out of reach.
-      if (error.status && error.status !== 503) throw error;
+      if (error.status && error.status < 500) throw error;
       refused(error, () => takeIn(token).catch((e) => refused(e, () => row.remove(), "Dismiss")), "Try again");
     }
   }
