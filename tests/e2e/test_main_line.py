@@ -4,6 +4,7 @@ import base64
 import io
 import json
 import re
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Locator, Page, expect
 
-from conftest import House, wait_for
+from conftest import House, opened_house, wait_for
 from deliveries import deliver
 from plates import flat, green_clip, shot
 from upholster.media.decoder.reader import Reader
@@ -29,6 +30,13 @@ def open_bench(page: Page, name: str) -> None:
     page.get_by_role("link", name=f"Open {name} on the Bench").click()
     drawn = "() => ['#result', '#plate'].some(c => document.querySelector(c)?.width > 300)"
     wait_for(lambda: page.evaluate(drawn))
+
+
+@pytest.fixture(scope="module")
+def house() -> Iterator[House]:
+    """A house that nobody else furnishes."""
+    with opened_house() as opened:
+        yield opened
 
 
 @pytest.fixture

@@ -217,9 +217,8 @@ def test_long_lists_come_in_pieces_that_follow_each_other(
 ) -> None:
     for number in (1, 2):
         (tmp_path / str(number)).mkdir()
-        footage, _ = bring_in.take_in(
-            green_clip(tmp_path / str(number) / "long.mp4", 3 + number, 0.02).parent, "long.mp4"
-        )
+        clip = green_clip(tmp_path / str(number) / "long.mp4", 3 + number, 0.02)
+        footage, _ = bring_in.take_in(clip.parent, "long.mp4")
         wait_for(lambda n=footage.id: bring_in.get_footage(n).state == "ready")  # type: ignore[misc]
     if page != "footage" and len(renders.all_renders()) < 2:
         for name in ("piece_one", "piece_two"):
