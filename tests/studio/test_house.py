@@ -62,6 +62,13 @@ def order(shot_id: int, *forms: str, name: str = "", **choices: object) -> list[
     return [r.id for r in renders.order(shot_id, shots.open_shot(shot_id).revision, deliveries, name)]
 
 
+def answers(house: House) -> bool:
+    try:
+        return bool(urllib.request.urlopen(f"{house.address}/health").status == 200)
+    except OSError:
+        return False
+
+
 def under_way(render_id: int) -> bool:
     row = next(r for r in renders.all_renders() if r.id == render_id)
     return sum(p.frames_done for p in row.ranges) > 0
@@ -98,7 +105,7 @@ def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: 
     assert state(render_id) == "done"
     assert listed(render_id)
     assert not places.render_folder(render_id).exists()
-    wait_for(lambda: urllib.request.urlopen(f"{house.address}/health").status == 200)
+    wait_for(lambda: answers(house))
 
 
 def test_a_cancel_takes_effect_soon_and_leaves_nothing(house: House, shot_id: int) -> None:
