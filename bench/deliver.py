@@ -33,7 +33,7 @@ from upholster.memory import keep_freed_memory
 from upholster.studio import delivering
 from upholster.studio.delivering import Order, Part, part_path
 from upholster.studio.estimate import estimate
-from upholster.studio.keying import Footage, Making, keyed_frames, screen_of, survey_footage
+from upholster.studio.keying import Footage, KeyJob, keyed_frames, screen_of, survey_footage
 
 DEMO = Path(tempfile.gettempdir()) / "upholster-bench-demo"
 
@@ -66,38 +66,38 @@ def enlarged(plate: Path, frames: int) -> Path:
     return path
 
 
-def making_of(plate: Path) -> Making:
+def key_job_of(plate: Path) -> KeyJob:
     footage = Footage((plate,), probe([plate]))
     taken = survey_footage(footage)
     recipe = first_look(taken).recipe
-    return Making(footage, recipe, screen_of(taken, recipe))
+    return KeyJob(footage, recipe, screen_of(taken, recipe))
 
 
 def table(frames: int, only: str) -> None:
-    making = making_of(enlarged(plates()[0], frames))
-    facts, take = making.footage.facts, range(frames)
-    keyed = list(keyed_frames(making, take))
+    key_job = key_job_of(enlarged(plates()[0], frames))
+    facts = key_job.footage.facts
+    keyed = list(keyed_frames(key_job, range(frames)))
     print(f"{frames} frames of {facts.width}x{facts.height}, one encoding thread")
     print(
         f"{'':<15}{'floor s/frame':>14}{'with key':>10}{'ratio':>7}{'kB/frame':>10}{'alpha':>8}{'colour':>8}"
         f"{'estimate':>10}"
     )
     for form in (f for f in FORMATS.values() if only in f.name):
-        line(form, making, take, keyed)
+        line(form, key_job, keyed)
 
 
-def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray, np.ndarray]]) -> None:
-    facts = making.footage.facts
+def line(form: Format, key_job: KeyJob, keyed: list[tuple[np.ndarray, np.ndarray]]) -> None:
+    facts = key_job.footage.facts
     kinds = form.alpha_kinds or ("straight",)
-    delivery = delivering.settled(Delivery(format=form.name, alpha=kinds[0]), making, take)
-    order = Order(plan(delivery, facts, take))
-    told = estimate(making, take, order).bytes
+    delivery = delivering.settled(Delivery(format=form.name, alpha=kinds[0]), key_job)
+    order = Order(plan(delivery, facts, key_job.recipe.take))
+    told, numbers = estimate(key_job, order).bytes, range(order.planned.timing.frames)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
 
         def put_together(inside: Path) -> list[Path]:
             target = inside / ("pair" if form.content == "pair" else f"clip{form.suffix}")
-            files = delivering.assemble(making, take, order.planned, inside, 1, target)
+            files = delivering.assemble(key_job, order.planned, inside, 1, target)
             for part in inside.glob("part-*"):
                 if part.is_file():
                     part.unlink()
@@ -106,9 +106,9 @@ def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray
         def bare() -> None:
             inside = folder / "bare"
             inside.mkdir()
-            with Reader(making.footage.files, facts) as reader:
-                given = (pair for _, pair in zip(reader.frames(take), keyed, strict=True))
-                delivering.write_frames(given, [Part(order, part_path(inside, 0, form))], take)
+            with Reader(key_job.footage.files, facts) as reader:
+                given = (pair for _, pair in zip(reader.frames(numbers), keyed, strict=True))
+                delivering.write_frames(given, [Part(order, part_path(inside, 0, form))], numbers)
             put_together(inside)
 
         inside = folder / "keyed"
@@ -116,12 +116,12 @@ def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray
         files: list[Path] = []
 
         def whole() -> None:
-            delivering.write_part(making, take, [Part(order, part_path(inside, 0, form))], take)
+            delivering.write_part(key_job, [Part(order, part_path(inside, 0, form))], numbers)
             files.extend(put_together(inside))
 
         floor, spent = processor_seconds(bare), processor_seconds(whole)
         size = sum(file.stat().st_size for file in files)
-        proof = delivering.prove_files(making, take, order, files)
+        proof = delivering.prove_files(key_job, order, files)
     count = order.planned.timing.frames
     print(
         f"{form.name:<15}{floor / count:>14.3f}{spent / count:>10.3f}{spent / floor:>7.2f}{size / count / 1000:>10.1f}"
@@ -133,16 +133,16 @@ def line(form: Format, making: Making, take: range, keyed: list[tuple[np.ndarray
 
 def wall(frames: int) -> None:
     """A whole delivery, proof included, against decoding and encoding the same frames with nothing else."""
-    making = making_of(enlarged(plates()[0], frames))
-    facts, take, cores = making.footage.facts, range(frames), os.cpu_count() or 1
-    order = Order(plan(Delivery(format="prores4444"), facts, take))
+    key_job = key_job_of(enlarged(plates()[0], frames))
+    facts, take, cores = key_job.footage.facts, range(frames), os.cpu_count() or 1
+    order = Order(plan(Delivery(format="prores4444"), facts, key_job.recipe.take))
     with tempfile.TemporaryDirectory() as name:
 
         def bare() -> None:
             opaque = np.ones((facts.height, facts.width), np.float32)
             form = order.planned.form
             with (
-                Reader(making.footage.files, facts) as reader,
+                Reader(key_job.footage.files, facts) as reader,
                 open_writer(form, Path(name) / "bare.mov", width=facts.width, height=facts.height, rate=facts.rate,
                             alpha="straight", threads=cores) as writer,
             ):  # fmt: skip
@@ -150,7 +150,7 @@ def wall(frames: int) -> None:
                     writer.write(frame.rgb, opaque)
 
         times = []
-        for work in (bare, lambda: delivering.deliver(making, take, order, Path(name) / "whole.mov", threads=cores)):
+        for work in (bare, lambda: delivering.deliver(key_job, order, Path(name) / "whole.mov", threads=cores)):
             began = time.perf_counter()
             spent = processor_seconds(work)
             times.append((time.perf_counter() - began, spent))
@@ -175,11 +175,11 @@ def memory() -> None:
 
 def peak(plate: Path) -> None:
     keep_freed_memory()
-    making = making_of(plate)
-    take = range(making.footage.facts.length)
+    key_job = key_job_of(plate)
+    take = range(key_job.footage.facts.length)
     for name in ("ffv1", "gif"):
-        order = Order(plan(Delivery(format=name, size=640), making.footage.facts, take))
-        delivering.deliver(making, take, order, plate.with_name(f"{plate.stem}-out{order.planned.form.suffix}"))
+        order = Order(plan(Delivery(format=name, size=640), key_job.footage.facts, take))
+        delivering.deliver(key_job, order, plate.with_name(f"{plate.stem}-out{order.planned.form.suffix}"))
     print(f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f}")
 
 

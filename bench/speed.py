@@ -21,24 +21,27 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.recipe import Edge, EdgeColour, Qualifier, Recipe
 from upholster.core.first_recipe import first_look
-from upholster.core.grids import lay, resize
-from upholster.core.key import key
-from upholster.core.recipe import Edge, EdgeColour, Recipe
+from upholster.core.grids import resize, upsampled
+from upholster.core.pipeline.runner import Plate, key, plate_of
+from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.survey import survey
-from upholster.core.stages.along import smooth_along
-from upholster.core.stages.edge import edge
-from upholster.core.stages.edge_colour import edge_colour
-from upholster.core.stages.holes import close_holes
-from upholster.core.stages.levels import levels
-from upholster.core.stages.narrow import narrow
-from upholster.core.stages.pull import least_coverage, pull, subject_cells, subject_colours
-from upholster.core.stages.recover import recover
-from upholster.core.stages.region import keep_unjoined
-from upholster.core.stages.specks import remove_specks
-from upholster.core.stages.steady import steady
+from upholster.core.stages.edge.choke import move_edge
+from upholster.core.stages.edge.edge_colour import edge_colour
+from upholster.core.stages.edge.recover import recover_detail
+from upholster.core.stages.matte.edge_smoothing import smooth_edges
+from upholster.core.stages.matte.fill_holes import close_dips
+from upholster.core.stages.matte.levels import levels
+from upholster.core.stages.matte.raw_matte import raw_matte
+from upholster.core.stages.matte.see_through import least_coverage
+from upholster.core.stages.matte.specks import remove_specks
+from upholster.core.stages.matte.subject_colours import subject_cells, subject_colours
+from upholster.core.stages.matte.temporal_denoise import denoise
+from upholster.core.stages.screen.joined import keep_unjoined
+from upholster.core.stages.screen.qualifier import qualify
 from upholster.demo import marionette
 from upholster.memory import keep_freed_memory
 
@@ -92,30 +95,30 @@ def filters(frame: av.VideoFrame, colour: tuple[float, float, float]) -> Callabl
 
 def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[str, Callable[[], Any]]:
     plate, size = plates[1], (plates[1].shape[2], plates[1].shape[1])
-    ground = lay(known.plate, *size)
-    subject = lay(subject_colours(subject_cells(plate), "screen", known), *size)
-    pulled = pull(plate, "screen", ground, subject)
-    cover = levels(pulled, clear=recipe.matte.clear, solid=recipe.matte.solid)  # type: ignore[arg-type]
-    chosen = {"hue": 40.0, "pale": 0.1, "vivid": 1.0, "dark": 0.0, "light": 0.9, "soft": 0.1}
+    ground = upsampled(known.plate, *size)
+    subject = upsampled(subject_colours(subject_cells(plate), "screen", known), *size)
+    raw = raw_matte(plate, "screen", ground, subject)
+    cover = levels(raw, black_point=recipe.matte.black_point, white_point=recipe.matte.white_point)  # type: ignore[arg-type]
+    chosen = dict(zip(Qualifier.model_fields, (40.0, 0.1, 1.0, 0.0, 0.9, 0.1), strict=True))
     tint = {"unmix": 1.0, "spill": 1.0, "balance": 0.5, "desaturate": 0.0}
     return {
         "clean plate and subject laid": lambda: (
-            lay(known.plate, *size),
-            lay(subject_colours(subject_cells(plate), "screen", known), *size),
+            upsampled(known.plate, *size),
+            upsampled(subject_colours(subject_cells(plate), "screen", known), *size),
         ),
-        "pull": lambda: pull(plate, "screen", ground, subject),
-        "clear and solid": lambda: levels(pulled, clear=0.03, solid=0.97),
-        "close holes, 8 px": lambda: close_holes(cover, size=8),
-        "edge along its course": lambda: smooth_along(cover, amount=1),
-        "edge by 0.6 px": lambda: edge(cover, shift=0.6, soften=0),
-        "edge softened, 2 px": lambda: edge(cover, shift=0, soften=2),
+        "raw matte": lambda: raw_matte(plate, "screen", ground, subject),
+        "clear and solid": lambda: levels(raw, black_point=0.03, white_point=0.97),
+        "close holes, 8 px": lambda: close_dips(cover, size=8),
+        "edge along its course": lambda: smooth_edges(cover, amount=1),
+        "edge by 0.6 px": lambda: move_edge(cover, choke=-0.6, soften=0),
+        "edge softened, 2 px": lambda: move_edge(cover, choke=0, soften=2),
         "edge colour": lambda: edge_colour(plate, cover, "screen", ground, subject, 1, keep_luma=True, **tint),
-        "(on request) steady": lambda: steady(plate, [plates[0], plates[2]], noise=known.noise, amount=1),
-        "(on request) narrow": lambda: narrow(pulled, plate, (0.1, 0.5, 0.2), **chosen),
-        "(on request) joined": lambda: keep_unjoined(pulled, [], reach=0.5, scale=1),
+        "(on request) steady": lambda: denoise(plate, [plates[0], plates[2]], noise=known.noise, amount=1),
+        "(on request) qualifier": lambda: qualify(raw, plate, (0.1, 0.5, 0.2), **chosen),
+        "(on request) joined": lambda: keep_unjoined(raw, [], reach=0.5, step=1),
         "(on request) see-through": lambda: least_coverage(plate, ground),
         "(on request) specks": lambda: remove_specks(cover, size=8),
-        "(on request) recover": lambda: recover(cover, pulled, amount=1, scale=1),
+        "(on request) recover": lambda: recover_detail(cover, raw, amount=1, step=1),
     }
 
 
@@ -126,7 +129,7 @@ def parallel(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge, rounds
     def clock(threads: int) -> float:
         with ThreadPoolExecutor(threads) as pool:
             began = time.perf_counter()
-            list(pool.map(lambda plate: key(plate, recipe, 1, known), jobs))
+            list(pool.map(lambda plate: key(plate_of(plate), recipe, 1, known), jobs))
             return time.perf_counter() - began
 
     clock(2)
@@ -136,7 +139,7 @@ def parallel(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge, rounds
 def planes_in_flight(plate: Plane, recipe: Recipe, known: ScreenKnowledge) -> float:
     """Largest memory of one key, in float planes of the picture, the plate's three included."""
     tracemalloc.start()
-    key(plate, recipe, 1, known)
+    key(plate_of(plate), recipe, 1, known)
     peak = tracemalloc.get_traced_memory()[1]
     tracemalloc.stop()
     return peak / plate[0].nbytes + 3
@@ -144,7 +147,7 @@ def planes_in_flight(plate: Plane, recipe: Recipe, known: ScreenKnowledge) -> fl
 
 def change(plate: Plane, recipe: Recipe, known: ScreenKnowledge, rounds: int) -> dict[str, float]:
     """A change of edge or spill alone, with all before it kept, at 960x540."""
-    small = resize(plate, 960, 540)
+    small = Plate(resize(plate, 960, 540), None, Raster.of_plate(1920, 1080, 960, 540))
     kept: dict[Hashable, Any] = {}
 
     def memo(name: Hashable, compute: Callable[[], Any]) -> Any:
@@ -153,14 +156,14 @@ def change(plate: Plane, recipe: Recipe, known: ScreenKnowledge, rounds: int) ->
         return kept[name]
 
     turn = iter(range(1, 1 << 20))
-    edges = lambda: Edge(shift=0.5 + 0.001 * next(turn))  # noqa: E731
+    edges = lambda: Edge(choke=-0.5 + 0.001 * next(turn))  # noqa: E731
     tints = lambda: EdgeColour(spill=1 - 0.0001 * next(turn))  # noqa: E731
     made: dict[str, Callable[[], Recipe]] = {
         "edge": lambda: recipe.model_copy(update={"edge": edges()}),
         "spill": lambda: recipe.model_copy(update={"edge_colour": tints()}),
     }
     return {
-        name: milliseconds(lambda new=new: key(small, new(), 1, known, scale=0.5, memo=memo), rounds)  # type: ignore[misc]
+        name: milliseconds(lambda new=new: key(small, new(), 1, known, memo=memo), rounds)  # type: ignore[misc]
         for name, new in made.items()
     }
 
@@ -180,7 +183,7 @@ def main() -> None:
     print(f"{width}x{height}, milliseconds of processor time, one thread")
     for name, work in stages(plates, recipe, known).items():
         print(f"  {name:<32}{milliseconds(work, rounds):>8.1f}")
-    whole = milliseconds(lambda: key(plates[1], recipe, 1, known), rounds)
+    whole = milliseconds(lambda: key(plate_of(plates[1]), recipe, 1, known), rounds)
     print(f"  {'whole automatic key':<32}{whole:>8.1f}   aim 40")
 
     screen = resize(known.plate, width, height)

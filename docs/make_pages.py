@@ -4,8 +4,9 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from upholster.core.numbers import Keyframe
-from upholster.core.recipe import VERSION, Recipe, Sample, Settings
+from upholster.core.documents.recipe import VERSION, Recipe, Settings
+from upholster.core.documents.screen import Sample
+from upholster.core.documents.tracks import Keyframe
 from upholster.media.delivery import Delivery
 from upholster.media.formats import FORMATS, NEEDS, Format
 

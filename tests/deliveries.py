@@ -1,20 +1,20 @@
 """Delivering frames made by a test, through the whole of the real way to a file."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, NamedTuple
 from unittest.mock import patch
 
 from plates import Plane
-from upholster.core.recipe import Recipe
+from upholster.core.documents.recipe import Recipe, Take
 from upholster.media.delivery import Delivery, Plan, plan
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
 from upholster.media.proof import Proof
-from upholster.studio import delivering
-from upholster.studio.keying import Footage, Making
-from upholster.studio.keying import Keyed as Made
+from upholster.studio import delivering, retiming
+from upholster.studio.keying import Footage, KeyedFrame, KeyJob
 
 Keyed = tuple[Plane, Plane]
 
@@ -34,6 +34,7 @@ def deliver(
     cuts: Sequence[int] = (),
     expected: Sequence[Keyed] | None = None,
     ground: Footage | None = None,
+    take: Take | None = None,
     **choices: Any,
 ) -> Delivered:
     """Deliver straight keyed `frames` in parts that begin at `cuts`, and prove them against `expected`."""
@@ -43,24 +44,31 @@ def deliver(
         kind="video", container="mov", codec="", width=width, height=height, length=len(frames), rate=Fraction(rate),
         depth=8,
     )  # fmt: skip
-    making, take = Making(Footage((), facts), Recipe(), None), range(len(frames))
+    key_job = KeyJob(Footage((), facts), Recipe(take=take or Take()), None)
     choices.setdefault("alpha", (form.alpha_kinds or ("straight",))[0])
     if form.content == "flat":
         choices.setdefault("colour", "#1ab833")
-    planned = plan(Delivery(format=name, **choices), facts, take)
+    planned = plan(Delivery(format=name, **choices), facts, key_job.recipe.take)
     order = delivering.Order(planned, ground)
     folder.mkdir(parents=True, exist_ok=True)
     starts = [0, *cuts]
     with keyed_as(frames):
         for position, (first, end) in enumerate(zip(starts, [*cuts, planned.timing.frames], strict=True)):
             target = delivering.part_path(folder, position, form)
-            delivering.write_part(making, take, [delivering.Part(order, target)], range(first, end))
+            delivering.write_part(key_job, [delivering.Part(order, target)], range(first, end))
         target = folder / ("pair" if form.content == "pair" else f"clip{form.suffix}")
-        files = delivering.assemble(making, take, planned, folder, len(starts), target)
+        files = delivering.assemble(key_job, planned, folder, len(starts), target)
     with keyed_as(expected or frames):
-        return Delivered(planned, files, delivering.prove_files(making, take, order, files))
+        return Delivered(planned, files, delivering.prove_files(key_job, order, files))
 
 
 def keyed_as(frames: Sequence[Keyed]) -> Any:
     """Within this block, keying gives `frames`."""
-    return patch.object(delivering, "keyed_frames", lambda making, numbers: (Made(*frames[n]) for n in numbers))
+
+    def made(job: KeyJob, numbers: Sequence[int]) -> Iterator[KeyedFrame]:
+        yield from (KeyedFrame(*frames[n]) for n in numbers)
+
+    stack = ExitStack()
+    for module in (delivering, retiming):
+        stack.enter_context(patch.object(module, "keyed_frames", made))
+    return stack

@@ -1,12 +1,19 @@
 """Small plates with known truth, made for the tests alone."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from upholster.core.documents.recipe import Recipe
+from upholster.core.pipeline.runner import key, plate_of
+from upholster.core.pipeline.stage import Picture
+from upholster.core.screen.clean_plate import ScreenKnowledge
 
 Plane = NDArray[np.float32]
 
@@ -14,6 +21,14 @@ GREEN = (0.15, 0.60, 0.22)
 BLUE = (0.12, 0.22, 0.62)
 ORANGE = (0.85, 0.48, 0.16)
 SKIN = (0.78, 0.56, 0.44)
+
+
+def key_plate(
+    rgb: Plane, recipe: Recipe, frame: int, known: ScreenKnowledge | None, *, around: Sequence[Plane] = (), **more: Any
+) -> Picture:
+    """Key a plate as it was shot; `around` are the plates before and after."""
+    near = [plate_of(other) for other in around]
+    return key(plate_of(rgb), recipe, frame, known, neighbours=lambda reach: near, **more)
 
 
 def flat(colour: tuple[float, float, float], width: int = 320, height: int = 180) -> Plane:

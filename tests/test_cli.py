@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 
 from plates import green_clip, shot
-from upholster.core.recipe import read_recipe
+from upholster.core.documents.recipe import read_recipe
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.formats import FORMATS
 
@@ -46,7 +46,7 @@ def test_the_format_follows_from_the_suffix_and_the_recipe_from_the_plate(plate:
     done = key(plate, tmp_path / "bell.webm", "--save-recipe", tmp_path / "bell.json")
     assert "green screen" in done.stderr and "Alpha checked: 16 of 16 frames" in done.stdout
     recipe = read_recipe(json.loads((tmp_path / "bell.json").read_text()))
-    assert recipe.screen.kind == "screen" and recipe.matte.clear > 0
+    assert recipe.screen.kind == "screen" and recipe.matte.black_point > 0
     sidecar = json.loads((tmp_path / "bell.webm.json").read_text())
     assert sidecar["format"] == "vp9" and sidecar["proof"]["passed"]
     assert [p.name for p in sorted(tmp_path.iterdir())] == ["bell.json", "bell.webm", "bell.webm.json"]
@@ -62,7 +62,7 @@ def test_size_speed_range_and_numbers(plate: Path, tmp_path: Path) -> None:
         160,
         "--speed",
         50,
-        "--missing",
+        "--between",
         "blend",
         "--range",
         "4-9",

@@ -27,7 +27,7 @@ from numpy.typing import NDArray
 
 from upholster.core.composite import over
 from upholster.core.first_recipe import first_look
-from upholster.core.key import key
+from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 from upholster.demo.make import film
@@ -77,9 +77,9 @@ def upholster(path: Path, see_through: float = 0.0) -> Result:
     recipe = first_look(taken).recipe
     recipe = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"see_through": see_through})})
     known = measure_screen(taken, recipe.screen)
-    key(plates[0], recipe, 0, known)
+    key(plate_of(plates[0]), recipe, 0, known)
     began = time.perf_counter()
-    keyed = [key(plate, recipe, n, known) for n, plate in enumerate(plates)]
+    keyed = [key(plate_of(plate), recipe, n, known) for n, plate in enumerate(plates)]
     spent = (time.perf_counter() - began) / len(plates) * 1000
     words = f"{recipe.screen.kind}, clear {recipe.matte.clear:g}, solid {recipe.matte.solid:g}"
     return Result([k.alpha for k in keyed], [k.rgb for k in keyed], spent, words)

@@ -11,9 +11,9 @@ from typing import Any
 import click
 
 from upholster import __version__
+from upholster.core.documents.recipe import Recipe, RecipeError, Take, read_recipe
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
-from upholster.core.recipe import Recipe, RecipeError, read_recipe
 from upholster.media.decoder.reader import probe as probe_files
 from upholster.media.delivery import Delivery, Plan, plan, read_delivery
 from upholster.media.encoder.pair import pair_files
@@ -23,7 +23,7 @@ from upholster.media.sequences import find_pictures
 from upholster.memory import keep_freed_memory
 from upholster.studio.delivering import Order, deliver, prove_files, settled
 from upholster.studio.inspect import inspect
-from upholster.studio.keying import Footage, Making, screen_of, survey_footage
+from upholster.studio.keying import Footage, KeyJob, screen_of, survey_footage
 from upholster.studio.sidecar import sha256_of, write_sidecar
 
 
@@ -54,11 +54,27 @@ _FRAMES = click.option("--frames", "--range", "frames", help="First and last fra
 def _delivery_options(command: Callable[..., None]) -> Callable[..., None]:
     """An option for every choice of a delivery but its format."""
     for name, field in reversed(Delivery.model_fields.items()):
-        if name == "format":
+        if name in ("format", "version"):
             continue
         flag = "--" + name.replace("_", "-")
         if field.annotation is bool:
             command = click.option(flag, name, is_flag=True, default=None, help=field.description)(command)
+        else:
+            command = click.option(flag, name, help=field.description)(command)
+    return command
+
+
+#: The choices of a take that have an option of their own.
+_TAKEN = [name for name in Take.model_fields if name not in ("first", "last")]
+
+
+def _take_options(command: Callable[..., None]) -> Callable[..., None]:
+    """An option for every choice of a take but its range; each goes before the recipe's own."""
+    for name in reversed(_TAKEN):
+        field = Take.model_fields[name]
+        flag = "--" + name.replace("_", "-")
+        if field.annotation is bool:
+            command = click.option(f"{flag}/--no-{flag[2:]}", name, default=None, help=field.description)(command)
         else:
             command = click.option(flag, name, help=field.description)(command)
     return command
@@ -76,7 +92,15 @@ def _read_recipe(path: Path) -> Recipe:
         raise RecipeError(f"{path} is not a readable JSON file: {error}.") from None
 
 
-def _making(footage: Footage, path: Path | None, empty: str | None, say: Callable[[str], None]) -> Making:
+def _key_job(
+    footage: Footage,
+    path: Path | None,
+    empty: str | None,
+    frames: str | None,
+    given: dict[str, Any],
+    say: Callable[[str], None],
+) -> KeyJob:
+    """Footage with the recipe given, or proposed; choices of the take are taken out of `given`."""
     taken = survey_footage(footage)
     if path:
         recipe = _read_recipe(path)
@@ -85,21 +109,26 @@ def _making(footage: Footage, path: Path | None, empty: str | None, say: Callabl
         recipe = look.recipe
         for sentence in look.sentences:
             say(sentence)
-    return Making(footage, recipe, screen_of(taken, recipe, survey_footage(_open(empty)) if empty else None))
+    recipe = _with_take(recipe, footage.facts.length, frames, given)
+    for name in _TAKEN:
+        del given[name]
+    return KeyJob(footage, recipe, screen_of(taken, recipe, survey_footage(_open(empty)) if empty else None))
 
 
-def _take(making: Making, frames: str | None) -> range:
-    length = making.footage.facts.length
-    if frames is None:
-        return making.recipe.take.span(length)
-    first, _, last = frames.partition("-")
-    if not (first.isdigit() and (last or first).isdigit()) or not int(first) <= int(last or first) < length:
-        raise click.UsageError(f"--frames wants A-B within 0-{length - 1}.")
-    return range(int(first), int(last or first) + 1)
+def _with_take(recipe: Recipe, length: int, frames: str | None, given: dict[str, Any]) -> Recipe:
+    """A recipe with what the options say of its take."""
+    chosen = {name: given[name] for name in _TAKEN if given[name] is not None}
+    if frames is not None:
+        first, _, last = frames.partition("-")
+        if not (first.isdigit() and (last or first).isdigit()) or not int(first) <= int(last or first) < length:
+            raise click.UsageError(f"--frames wants A-B within 0-{length - 1}.")
+        chosen |= {"first": int(first), "last": int(last or first)}
+    document = recipe.model_dump(mode="json")
+    return read_recipe({**document, "take": document["take"] | chosen})
 
 
-def _order(given: dict[str, Any], name: str, making: Making, take: range) -> Order:
-    """What the options of a delivery mean for a take."""
+def _order(given: dict[str, Any], name: str, key_job: KeyJob) -> Order:
+    """What the options of a delivery mean for a shot."""
     chosen = {key: value for key, value in given.items() if value is not None}
     ground = None
     if "ground" in chosen and not chosen["ground"].startswith("#"):
@@ -107,8 +136,8 @@ def _order(given: dict[str, Any], name: str, making: Making, take: range) -> Ord
         chosen["ground"] = sha256_of(ground.files)
     if "alpha" not in chosen and FORMATS[name].alpha_kinds:
         chosen["alpha"] = FORMATS[name].alpha_kinds[0]
-    delivery = settled(read_delivery({"format": name, **chosen}), making, take)
-    return Order(plan(delivery, making.footage.facts, take), ground)
+    delivery = settled(read_delivery({"format": name, **chosen}), key_job)
+    return Order(plan(delivery, key_job.footage.facts, key_job.recipe.take), ground)
 
 
 @main.command()
@@ -138,6 +167,7 @@ def probe(file: str, as_json: bool) -> None:
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe that was used.")
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default from the suffix of OUT.")
 @_FRAMES
+@_take_options
 @_delivery_options
 @_JSON
 def key_command(
@@ -159,21 +189,20 @@ def key_command(
         raise MediaError(f"{out} already holds files. Name an empty folder.")
     if out.is_file() or (out.is_dir() and form.suffix == form.delivered_suffix):
         raise MediaError(f"{out} exists already. Name a new file.")
-    making = _making(_open(plate), recipe_path, empty, lambda s: click.echo(s, err=True))
-    take = _take(making, frames)
-    order = _order(choices, form.name, making, take)
+    key_job = _key_job(_open(plate), recipe_path, empty, frames, choices, lambda s: click.echo(s, err=True))
+    order = _order(choices, form.name, key_job)
     with row_bands():
-        proof = deliver(making, take, order, out, threads=os.cpu_count() or 1)
+        proof = deliver(key_job, order, out, threads=os.cpu_count() or 1)
     sidecar = out / "clip.json" if out.is_dir() else out.with_name(out.name + ".json")
     write_sidecar(
         sidecar,
-        recipe=making.recipe,
-        source_sha256=sha256_of(making.footage.files),
+        recipe=key_job.recipe,
+        source_sha256=sha256_of(key_job.footage.files),
         delivery=order.planned.delivery,
         proof=proof,
     )
     if save_recipe:
-        save_recipe.write_text(making.recipe.model_dump_json(indent=2) + "\n")
+        save_recipe.write_text(key_job.recipe.model_dump_json(indent=2) + "\n")
     click.echo(proof.model_dump_json(indent=2) if as_json else proof.in_words())
     if not proof.passed:
         raise MediaError(f"{out} did not pass its proof: {proof.reason}")
@@ -186,6 +215,7 @@ def key_command(
 @_EMPTY
 @_FRAMES
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="The format FILE was written in.")
+@_take_options
 @_delivery_options
 @_JSON
 def proof(
@@ -207,10 +237,9 @@ def proof(
         if not found.alpha:
             raise MediaError(f"{file} carries no alpha, so its background is opaque. Deliver it again.")
         return
-    making = _making(_open(against), recipe_path, empty, lambda s: None)
-    take = _take(making, frames)
-    order = _order(choices, name or _guess(file), making, take)
-    result = prove_files(making, take, order, _files_of(file, order.planned))
+    key_job = _key_job(_open(against), recipe_path, empty, frames, choices, lambda s: None)
+    order = _order(choices, name or _guess(file), key_job)
+    result = prove_files(key_job, order, _files_of(file, order.planned))
     click.echo(result.model_dump_json(indent=2) if as_json else result.in_words())
     if not result.passed:
         raise MediaError(f"{file} did not pass: {result.reason}")

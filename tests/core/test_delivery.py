@@ -1,7 +1,5 @@
 """Timing, size, one-bit edges and kinds of alpha on cases small enough to do by hand."""
 
-from fractions import Fraction
-
 import cv2
 import numpy as np
 import pytest
@@ -14,54 +12,12 @@ from upholster.core.delivery.alpha_kind import judge_alpha
 from upholster.core.delivery.flat_colour import CANDIDATES, NEAR, plain_key, presence, propose_flat, subject_pixels
 from upholster.core.delivery.one_bit import one_bit
 from upholster.core.delivery.sizing import resized, within
-from upholster.core.delivery.timing import Mix, timing
 from upholster.media.delivery import Delivery, plan
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 
 Colour = tuple[float, float, float]
 share = st.floats(0, 1, width=32)
-
-
-@pytest.mark.parametrize(
-    ("source", "rate", "speed", "length", "expected"),
-    [
-        (24, 24, 100, 4, [0, 1, 2, 3]),
-        (24, 12, 100, 5, [0, 2, 4]),
-        (24, 48, 100, 2, [0, 0, 1, 1]),
-        (24, 24, 30, 3, [0, 0, 0, 0, 1, 1, 1, 2, 2, 2]),
-        (24, 24, 300, 9, [0, 3, 6]),
-        (24, 30, 100, 4, [0, 0, 1, 2, 3]),
-        (25, 24, 50, 3, [0, 0, 1, 1, 2, 2]),
-        (24, 24, 2000, 5, [0]),
-    ],
-)
-def test_which_frames_are_shown_by_hand(source: int, rate: int, speed: int, length: int, expected: list[int]) -> None:
-    spread = timing(length, Fraction(source), Fraction(rate), Fraction(speed, 100), blend=False)
-    assert [spread.mix(n).first for n in range(spread.frames)] == expected
-    assert all(spread.mix(n).weight == 0 for n in range(spread.frames))
-
-
-def test_blended_frames_lie_between_their_neighbours_and_the_last_one_holds() -> None:
-    spread = timing(3, Fraction(24), Fraction(24), Fraction(1, 4), blend=True)
-    assert [spread.mix(n) for n in range(5)] == [Mix(0, 0.0), Mix(0, 0.25), Mix(0, 0.5), Mix(0, 0.75), Mix(1, 0.0)]
-    assert spread.mix(spread.frames - 1) == Mix(2, 0.0)
-    assert spread.needed(range(1, 3)) == [0, 1] and spread.needed(range(4, 5)) == [1]
-
-
-def test_film_rates_stay_exact() -> None:
-    """SMPTE ST 12: 24000/1001 and its like are exact fractions; a minute at one of them loses no frame."""
-    rate = Fraction(24000, 1001)
-    spread = timing(1438, rate, rate, Fraction(1), blend=True)
-    assert spread.frames == 1438 and spread.mix(1437) == Mix(1437, 0.0)
-
-
-@given(st.integers(1, 60), st.sampled_from([12, 24, 25, 30]), st.integers(20, 400), st.integers(0, 60))
-def test_parts_need_together_what_the_whole_needs(length: int, rate: int, speed: int, cut: int) -> None:
-    spread = timing(length, Fraction(24), Fraction(rate), Fraction(speed, 100), blend=True)
-    cut = min(cut, spread.frames)
-    parts = set(spread.needed(range(cut))) | set(spread.needed(range(cut, spread.frames)))
-    assert sorted(parts) == spread.needed(range(spread.frames))
 
 
 @given(share, share, st.sampled_from([16, 48, 160]))
@@ -175,5 +131,5 @@ def test_cineform_is_refused_beforehand_at_sizes_its_encoder_does_not_take(width
     """FFmpeg's encoder of SMPTE ST 2073 wants whole macroblocks across; found by trying."""
     facts = Facts(kind="video", container="mov", codec="", width=width, height=height, length=9, rate=24, depth=8)
     with pytest.raises(MediaError, match=f"multiple of 16 .* {width}x{height}"):
-        plan(Delivery(format="cineform"), facts, range(9))
+        plan(Delivery(format="cineform"), facts, Take())
     assert plan(Delivery(format="prores4444"), facts, range(9)).width == width

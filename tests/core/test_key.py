@@ -4,18 +4,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, shot
+from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, key_plate, shot
 from upholster.core.composite import over
+from upholster.core.documents.recipe import Edge, Matte, Recipe
+from upholster.core.documents.screen import Kind, Screen
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
-from upholster.core.key import Keyed, key
-from upholster.core.recipe import Edge, Kind, Matte, Recipe, Screen
+from upholster.core.pipeline.stage import Picture
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.propose import screen_name
 from upholster.core.screen.survey import survey
-from upholster.core.stages.edge import edge
-from upholster.core.stages.holes import close_holes
-from upholster.core.stages.levels import levels
+from upholster.core.stages.edge.choke import move_edge
+from upholster.core.stages.matte.fill_holes import close_dips
+from upholster.core.stages.matte.levels import levels
+from upholster.core.stages.take.legal_values import LARGEST
 
 Colour = tuple[float, float, float]
 
@@ -24,10 +26,10 @@ def known_screen(colour: Colour, noise: float = 0.004) -> ScreenKnowledge:
     return ScreenKnowledge(flat(colour, 16, 9), noise, int(np.argmax(colour)))
 
 
-def automatic(plates: list[Plane], frame: int = 0) -> tuple[Keyed, Recipe]:
+def automatic(plates: list[Plane], frame: int = 0) -> tuple[Picture, Recipe]:
     taken = survey(dict(enumerate(plates)))
     recipe = first_look(taken).recipe
-    return key(plates[frame], recipe, frame, measure_screen(taken, recipe.screen)), recipe
+    return key_plate(plates[frame], recipe, frame, measure_screen(taken, recipe.screen)), recipe
 
 
 @pytest.mark.parametrize(
@@ -88,10 +90,10 @@ def test_a_frame_of_screen_alone_is_clear_everywhere(colour: Colour, uneven: flo
 @pytest.mark.parametrize("size", [(1, 1), (7, 3), (33, 17)])
 def test_no_frame_however_odd_brings_anything_but_numbers(kind: Kind, fill: float, size: tuple[int, int]) -> None:
     plate = np.full((3, *size), fill, np.float32)
-    recipe = Recipe(screen=Screen(kind=kind, colour=GREEN), edge=Edge(shift=-1.3, soften=0.7))
-    keyed = key(plate, recipe, 0, known_screen(GREEN))
-    for array in keyed:
-        assert np.isfinite(array).all() and array.min() >= 0 and array.max() <= 1
+    recipe = Recipe(screen=Screen(kind=kind, colour=GREEN), edge=Edge(choke=-1.3, soften=0.7))
+    keyed = key_plate(plate, recipe, 0, known_screen(GREEN))
+    assert np.isfinite(keyed.alpha).all() and keyed.alpha.min() >= 0 and keyed.alpha.max() <= 1
+    assert np.isfinite(keyed.rgb).all() and np.abs(keyed.rgb).max() <= LARGEST
 
 
 def test_result_over_the_clean_plate_gives_the_plate_back() -> None:
@@ -99,7 +101,7 @@ def test_result_over_the_clean_plate_gives_the_plate_back() -> None:
     recipe = Recipe(screen=Screen(kind="screen", colour=GREEN)).model_copy(
         update={"edge_colour": Recipe().edge_colour.model_copy(update={"spill": 0.0})}
     )
-    keyed = key(plate, recipe, 0, known_screen(GREEN))
+    keyed = key_plate(plate, recipe, 0, known_screen(GREEN))
     assert np.abs(over(keyed.rgb, keyed.alpha, flat(GREEN)) - plate).max() < 0.02
 
 
@@ -111,7 +113,7 @@ def test_a_glow_or_an_ink_adds_no_veil_over_any_ground(kind: Kind) -> None:
     ground, own = (0.02, (1.0, 0.6, 0.2)) if dark else (0.96, (0.05, 0.0, 0.1))
     plate = (flat(own) * cover + ground * (1 - cover)).astype(np.float32)
     nominal = (ground,) * 3
-    keyed = key(plate, Recipe(screen=Screen(kind=kind, colour=nominal)), 0, known_screen(nominal))
+    keyed = key_plate(plate, Recipe(screen=Screen(kind=kind, colour=nominal)), 0, known_screen(nominal))
     assert np.abs(over(keyed.rgb, keyed.alpha, flat(nominal)) - plate).max() < 0.01
     bright = flat((0.9, 0.2, 0.8))
     assert np.abs(over(keyed.rgb, keyed.alpha, bright) - over(flat(own), cover, bright)).mean() < 0.01
@@ -121,10 +123,10 @@ def test_a_glow_or_an_ink_adds_no_veil_over_any_ground(kind: Kind) -> None:
 @settings(max_examples=30, deadline=None)
 def test_levels_are_monotone_in_coverage_and_in_each_control(clear: float, solid: float, opacity: float) -> None:
     ramp = np.linspace(0, 1, 64, dtype=np.float32)[None]
-    here = levels(ramp, clear=clear, solid=solid, opacity=opacity)
+    here = levels(ramp, black_point=clear, white_point=solid, opacity=opacity)
     assert (np.diff(here[0]) >= 0).all()
-    assert (levels(ramp, clear=min(clear + 0.05, 0.45), solid=solid, opacity=opacity) <= here + 1e-6).all()
-    assert (levels(ramp, clear=clear, solid=max(solid - 0.02, 0.48), opacity=opacity) >= here - 1e-6).all()
+    assert (levels(ramp, black_point=min(clear + 0.05, 0.45), white_point=solid, opacity=opacity) <= here + 1e-6).all()
+    assert (levels(ramp, black_point=clear, white_point=max(solid - 0.02, 0.48), opacity=opacity) >= here - 1e-6).all()
 
 
 def test_shallow_holes_are_closed_and_real_gaps_and_soft_edges_are_not() -> None:
@@ -133,7 +135,7 @@ def test_shallow_holes_are_closed_and_real_gaps_and_soft_edges_are_not() -> None
     matte[:, 90:94] = 0.85
     matte[:, 120:124] = 0.1
     matte[:, 150:170] = 0.85
-    closed = close_holes(matte, size=8)
+    closed = close_dips(matte, size=8)
     assert (closed[:, 88:96] == 1).all()
     assert np.array_equal(closed[:, 118:126], matte[:, 118:126])
     assert np.array_equal(closed[:, :80], matte[:, :80])
@@ -143,23 +145,25 @@ def test_shallow_holes_are_closed_and_real_gaps_and_soft_edges_are_not() -> None
 @pytest.mark.parametrize("shift", [-3.4, -1.0, -0.25, 0.25, 0.5, 1.0, 2.5, 6.3])
 def test_the_edge_moves_by_the_fraction_asked_for(shift: float) -> None:
     ramp = np.broadcast_to(np.clip(np.arange(80, dtype=np.float32) - 39.5, 0, 1), (40, 80)).copy()
-    moved = edge(ramp, shift=shift, soften=0)
+    moved = move_edge(ramp, choke=-shift, soften=0)
     # The area gained by a straight edge is its length times the way it moved.
     assert (moved.sum() - ramp.sum()) / 40 == pytest.approx(shift, abs=0.02)
 
 
 def test_a_shift_of_nothing_changes_nothing() -> None:
     matte = np.random.default_rng(0).uniform(0, 1, (30, 40)).astype(np.float32)
-    assert np.array_equal(edge(matte, shift=0, soften=0), matte)
+    assert np.array_equal(move_edge(matte, choke=0, soften=0), matte)
 
 
 def test_row_bands_change_nothing() -> None:
     plate, _ = shot()
-    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN), edge=Edge(shift=1.2, soften=2), matte=Matte(clear=0.1))
-    whole = key(plate, recipe, 0, known_screen(GREEN))
+    recipe = Recipe(
+        screen=Screen(kind="screen", colour=GREEN), edge=Edge(choke=1.2, soften=2), matte=Matte(black_point=0.1)
+    )
+    whole = key_plate(plate, recipe, 0, known_screen(GREEN))
     with row_bands(3):
-        banded = key(plate, recipe, 0, known_screen(GREEN))
-    assert all(np.array_equal(a, b) for a, b in zip(whole, banded, strict=True))
+        banded = key_plate(plate, recipe, 0, known_screen(GREEN))
+    assert np.array_equal(whole.rgb, banded.rgb) and np.array_equal(whole.alpha, banded.alpha)
 
 
 def test_a_change_of_edge_does_not_pull_the_key_again() -> None:
@@ -174,17 +178,17 @@ def test_a_change_of_edge_does_not_pull_the_key_again() -> None:
         return kept[name]
 
     screen = Screen(kind="screen", colour=GREEN)
-    key(plate, Recipe(screen=screen), 0, known_screen(GREEN), memo=memo)
+    key_plate(plate, Recipe(screen=screen), 0, known_screen(GREEN), memo=memo)
     computed.clear()
-    key(plate, Recipe(screen=screen, edge=Edge(shift=1)), 0, known_screen(GREEN), memo=memo)
+    key_plate(plate, Recipe(screen=screen, edge=Edge(choke=1)), 0, known_screen(GREEN), memo=memo)
     assert len(computed) == 1
 
 
 def test_pausing_a_line_takes_its_effect_away() -> None:
     plate, _ = shot()
-    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(clear=0.3, paused=True))
-    plain = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(close=0, along=0))
+    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(black_point=0.3, paused=True))
+    plain = Recipe(screen=Screen(kind="screen", colour=GREEN), matte=Matte(fill_holes=0, edge_smoothing=0))
     screen = known_screen(GREEN)
-    assert np.array_equal(key(plate, recipe, 0, screen).alpha, key(plate, plain, 0, screen).alpha)
+    assert np.array_equal(key_plate(plate, recipe, 0, screen).alpha, key_plate(plate, plain, 0, screen).alpha)
     stopped = Recipe(screen=Screen(kind="screen", colour=GREEN, paused=True))
-    assert (key(plate, stopped, 0, screen).alpha == 1).all()
+    assert (key_plate(plate, stopped, 0, screen).alpha == 1).all()

@@ -6,18 +6,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, shot
+from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, key_plate, shot
 from upholster.core.composite import pack_rgba8
+from upholster.core.documents.recipe import Edge, EdgeColour, Matte, Recipe
+from upholster.core.documents.screen import Screen
 from upholster.core.first_recipe import first_look
-from upholster.core.grids import area, lay, resize, spread
+from upholster.core.grids import area, resize, spread, upsampled
 from upholster.core.kernels import FAST, row_bands
-from upholster.core.key import Keyed, key
-from upholster.core.recipe import Edge, EdgeColour, Matte, Recipe, Screen
+from upholster.core.pipeline.stage import Picture
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
-from upholster.core.stages.edge import edge
-from upholster.core.stages.holes import close_holes
-from upholster.core.stages.pull import subject_cells, subject_colours
+from upholster.core.stages.edge.choke import move_edge
+from upholster.core.stages.matte.fill_holes import close_dips
+from upholster.core.stages.matte.subject_colours import subject_cells, subject_colours
 from upholster.core.yuv import from_rgb
 
 Colour = tuple[float, float, float]
@@ -25,10 +26,10 @@ subjects = st.tuples(st.floats(0.3, 0.9), st.floats(0.05, 0.3), st.floats(0.05, 
 few = settings(max_examples=12, deadline=None)
 
 
-def first_key(plate: Plane, **changes: object) -> Keyed:
+def first_key(plate: Plane, **changes: object) -> Picture:
     taken = survey({0: plate})
     recipe = first_look(taken).recipe.model_copy(update=changes)
-    return key(plate, recipe, 0, measure_screen(taken, recipe.screen))
+    return key_plate(plate, recipe, 0, measure_screen(taken, recipe.screen))
 
 
 @given(subjects, st.sampled_from([GREEN, BLUE]))
@@ -58,9 +59,9 @@ def test_a_mirrored_plate_has_a_mirrored_matte(screen: Colour) -> None:
 @few
 def test_edges_out_cover_more_and_edges_in_less(shift: float, soften: float) -> None:
     alpha = cv2.GaussianBlur(disc(), (0, 0), 1)
-    moved = edge(alpha, shift=shift, soften=soften)
+    moved = move_edge(alpha, choke=-shift, soften=soften)
     assert moved.min() >= -1e-6 and moved.max() <= 1 + 1e-6
-    assert (moved.sum() - edge(alpha, shift=0, soften=soften).sum()) * np.sign(shift) >= -1e-2
+    assert (moved.sum() - move_edge(alpha, choke=0, soften=soften).sum()) * np.sign(shift) >= -1e-2
 
 
 @given(st.integers(0, 10_000), st.floats(1, 20))
@@ -69,7 +70,7 @@ def test_closing_holes_never_takes_and_never_fills_a_gap(seed: int, size: float)
     rng = np.random.default_rng(seed)
     matte = cv2.GaussianBlur(rng.random((60, 80), np.float32), (0, 0), 2)
     matte = ((matte - matte.min()) / np.ptp(matte)).astype(np.float32)
-    closed = close_holes(matte, size=size)
+    closed = close_dips(matte, size=size)
     assert (closed >= matte - 1e-6).all() and closed.max() <= 1
     assert np.array_equal(closed[matte <= 0.5], matte[matte <= 0.5])
 
@@ -79,15 +80,15 @@ def test_a_paused_stage_is_as_if_its_settings_were_never_made(stage: str) -> Non
     plate, _ = shot()
     wild = {
         "screen": Screen(kind="screen", colour=(0.9, 0.1, 0.1)),
-        "matte": Matte(clear=0.4, solid=0.6, specks=30, see_through=0.8),
-        "edge": Edge(shift=5, soften=9, recover=1),
+        "matte": Matte(black_point=0.4, white_point=0.6, specks=30, see_through=0.8),
+        "edge": Edge(choke=5, soften=9, recover=1),
         "edge_colour": EdgeColour(spill=0.2, desaturate=1, balance=0),
     }[stage]
     base = Recipe(screen=Screen(kind="screen", colour=GREEN))
     paused = wild.model_copy(update={"paused": True})
     tame = type(wild)(paused=True) if stage != "screen" else paused
     known = measure_screen(survey({0: plate}), base.screen)
-    found = [key(plate, base.model_copy(update={stage: s}), 0, known) for s in (paused, tame)]
+    found = [key_plate(plate, base.model_copy(update={stage: s}), 0, known) for s in (paused, tame)]
     assert np.array_equal(found[0].alpha, found[1].alpha) and np.array_equal(found[0].rgb, found[1].rgb)
 
 
@@ -123,7 +124,7 @@ def test_the_subjects_colour_reaches_every_corner() -> None:
     # A cell on the rim may hold a sliver of the screen.
     assert off.mean() < 0.005 and off.max() < 0.08
     assert spread(flat(SKIN, 8, 8), np.zeros((8, 8), np.float32)).max() == 0
-    assert lay(found, 33, 17).rows.shape[2] == 33
+    assert upsampled(found, 33, 17).rows.shape[2] == 33
 
 
 def test_what_is_no_number_is_black_in_files_and_stays_where_it_is() -> None:

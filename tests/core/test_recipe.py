@@ -2,12 +2,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upholster.core.numbers import Keyframe, value_at
-from upholster.core.recipe import Matte, Recipe, RecipeError, Take, read_recipe
+from upholster.core.documents.recipe import Matte, Recipe, RecipeError, Take, read_recipe
+from upholster.core.documents.tracks import Keyframe, value_at
 
 
 def test_a_recipe_survives_its_own_json() -> None:
-    recipe = Recipe(matte=Matte(clear=(Keyframe(frame=0, value=0.1), Keyframe(frame=8, value=0.3, next="hold"))))
+    recipe = Recipe(matte=Matte(black_point=(Keyframe(frame=0, value=0.1), Keyframe(frame=8, value=0.3, next="hold"))))
     assert read_recipe(recipe.model_dump(mode="json")) == recipe
 
 

@@ -1,12 +1,11 @@
 import numpy as np
 import pytest
 
-from plates import BLUE, GREEN, ORANGE, disc, flat, shot
+from plates import BLUE, GREEN, ORANGE, disc, flat, key_plate, shot
 from upholster.core.chroma import fit_lines, luma_at_chroma
+from upholster.core.documents.screen import Screen
 from upholster.core.first_recipe import first_look
-from upholster.core.grids import area, enlarge, lay, resize, spread
-from upholster.core.key import key
-from upholster.core.recipe import Screen
+from upholster.core.grids import area, enlarge, resize, spread, upsampled
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.metric import chroma, to_metric
 from upholster.core.screen.propose import kind_of, primary, propose
@@ -106,7 +105,7 @@ def test_spreading_keeps_what_is_known_and_fills_the_rest_smoothly() -> None:
 
 def test_grids_are_read_between_their_centres() -> None:
     cells = np.arange(4, dtype=np.float32).reshape(1, 1, 4)
-    laid = lay(cells, 8, 3)
+    laid = upsampled(cells, 8, 3)
     assert laid.rows[0, 0] == pytest.approx([0, 0.25, 0.75, 1.25, 1.75, 2.25, 2.75, 3])
     assert area(enlarge(cells, 8, 2), 4, 1) == pytest.approx(cells, abs=0.13)
 
@@ -154,6 +153,8 @@ def test_exposure_changes_nothing(gain: float) -> None:
         taken = survey(some)
         screen = propose(taken).screen
         recipe = first_look(taken).recipe
-        recipe = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"clear": 0.02, "solid": 0.98})})
-        mattes.append(key(some[2], recipe, 2, measure_screen(taken, screen)).alpha)
+        recipe = recipe.model_copy(
+            update={"matte": recipe.matte.model_copy(update={"black_point": 0.02, "white_point": 0.98})}
+        )
+        mattes.append(key_plate(some[2], recipe, 2, measure_screen(taken, screen)).alpha)
     assert np.abs(mattes[0] - mattes[1]).mean() < 2e-3

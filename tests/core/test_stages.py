@@ -9,22 +9,24 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plates import GREEN, ORANGE, SKIN, Plane, disc, flat, shot
+from plates import GREEN, ORANGE, SKIN, Plane, disc, flat, key_plate, shot
 from upholster.core import instruments
+from upholster.core.documents.recipe import Edge, EdgeColour, Matte, Qualifier, Recipe, Region
+from upholster.core.documents.screen import Sample, Screen
 from upholster.core.first_recipe import first_look
-from upholster.core.grids import area, lay
-from upholster.core.key import key, wants_around
-from upholster.core.recipe import Edge, EdgeColour, Matte, Narrow, Recipe, Region, Sample, Screen
+from upholster.core.grids import area, upsampled
+from upholster.core.pipeline.runner import around
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import survey
-from upholster.core.stages.along import smooth_along
-from upholster.core.stages.edge_colour import edge_colour
-from upholster.core.stages.narrow import narrow
-from upholster.core.stages.pull import least_coverage, subject_colours
-from upholster.core.stages.recover import recover
-from upholster.core.stages.region import keep_unjoined
-from upholster.core.stages.specks import remove_specks
-from upholster.core.stages.steady import steady
+from upholster.core.stages.edge.edge_colour import edge_colour
+from upholster.core.stages.edge.recover import recover_detail
+from upholster.core.stages.matte.edge_smoothing import smooth_edges
+from upholster.core.stages.matte.see_through import least_coverage
+from upholster.core.stages.matte.specks import remove_specks
+from upholster.core.stages.matte.subject_colours import subject_colours
+from upholster.core.stages.matte.temporal_denoise import denoise
+from upholster.core.stages.screen.joined import keep_unjoined
+from upholster.core.stages.screen.qualifier import qualify
 
 Colour = tuple[float, float, float]
 
@@ -36,7 +38,7 @@ CODE = 1.2 / 65535
 
 def keyed(plate: Plane, recipe: Recipe, around: Sequence[Plane] = ()) -> Plane:
     known = measure_screen(survey({0: plate}), recipe.screen)
-    return key(plate, recipe, 0, known, around=lambda: around).alpha
+    return key_plate(plate, recipe, 0, known, around=around).alpha
 
 
 # Even surfaces near the screen's colour
@@ -54,7 +56,7 @@ def keyed(plate: Plane, recipe: Recipe, around: Sequence[Plane] = ()) -> Plane:
 def test_an_even_surface_of_another_colour_is_solid_even_near_the_screens(screen: Colour, subject: Colour) -> None:
     plate, truth = shot(screen, subject)
     taken = survey({0: plate})
-    alpha = key(plate, recipe := first_look(taken).recipe, 0, measure_screen(taken, recipe.screen)).alpha
+    alpha = key_plate(plate, recipe := first_look(taken).recipe, 0, measure_screen(taken, recipe.screen)).alpha
     assert np.quantile(alpha[truth > 0.995], 0.01) > 0.95
     assert alpha[truth < 0.005].max() < 0.06
 
@@ -69,7 +71,7 @@ def test_a_moving_shadow_on_the_screen_is_not_taken_for_a_surface(shade: float, 
         plates.append((flat(SKIN) * alpha + ground * (1 - alpha)).astype(np.float32))
     taken = survey(dict(enumerate(plates)))
     recipe = first_look(taken).recipe
-    alpha = key(plates[2], recipe, 2, measure_screen(taken, recipe.screen)).alpha
+    alpha = key_plate(plates[2], recipe, 2, measure_screen(taken, recipe.screen)).alpha
     assert alpha[60:120, 60:140].max() < haze
 
 
@@ -81,10 +83,10 @@ def test_the_least_coverage_is_what_emission_and_absorption_need() -> None:
     veil = 0.3
     for own in ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), (1.0, 0.0, 0.5)):
         plate = flat(own, 8, 4) * np.float32(veil) + screen * np.float32(1 - veil)
-        assert least_coverage(plate, lay(screen, 8, 4)) == pytest.approx(np.full((4, 8), veil), abs=1e-5)
+        assert least_coverage(plate, upsampled(screen, 8, 4)) == pytest.approx(np.full((4, 8), veil), abs=1e-5)
     # A colour within the range needs less than it has: it is a lower bound.
     plate = flat((0.5, 0.5, 0.5), 8, 4) * np.float32(veil) + screen * np.float32(1 - veil)
-    assert (least_coverage(plate, lay(screen, 8, 4)) < veil).all()
+    assert (least_coverage(plate, upsampled(screen, 8, 4)) < veil).all()
 
 
 @given(st.lists(share, min_size=2, max_size=2))
@@ -114,13 +116,13 @@ def test_dark_parts_inside_a_subject_on_black_survive_a_joined_region() -> None:
 def test_a_region_takes_only_what_the_chosen_place_touches() -> None:
     pulled = np.zeros((40, 60), np.float32)
     pulled[:, 28:32] = 1
-    left = keep_unjoined(pulled, [(10, 20, 2)], reach=0.5, scale=0.1)
+    left = keep_unjoined(pulled, [(10, 20, 2)], reach=0.5, step=0.1)
     assert (left[:, :26] == 0).all() and (left[:, 34:] == 1).all()
-    rim = keep_unjoined(pulled, [], reach=0.5, scale=0.1)
+    rim = keep_unjoined(pulled, [], reach=0.5, step=0.1)
     assert (rim[:, 34:] == 0).all()
-    nothing = keep_unjoined(pulled, [(30, 20, 1)], reach=0.5, scale=0.1)
+    nothing = keep_unjoined(pulled, [(30, 20, 1)], reach=0.5, step=0.1)
     assert (nothing == 1).all()
-    assert (keep_unjoined(pulled, [(500, 500, 1)], reach=0.5, scale=1) == 1).all()
+    assert (keep_unjoined(pulled, [(500, 500, 1)], reach=0.5, step=1) == 1).all()
 
 
 @given(st.lists(share, min_size=2, max_size=2), st.integers(0, 1000))
@@ -129,8 +131,8 @@ def test_a_region_grows_with_its_reach(reaches: list[float], seed: int) -> None:
     low, high = sorted(reaches)
     rough = np.random.default_rng(seed).uniform(0, 1, (6, 8)).astype(np.float32)
     pulled = cv2.resize(rough, (80, 60), interpolation=cv2.INTER_CUBIC).clip(0, 1)
-    less = keep_unjoined(pulled, [(40, 30, 6)], reach=low, scale=1)
-    more = keep_unjoined(pulled, [(40, 30, 6)], reach=high, scale=1)
+    less = keep_unjoined(pulled, [(40, 30, 6)], reach=low, step=1)
+    more = keep_unjoined(pulled, [(40, 30, 6)], reach=high, step=1)
     assert (more <= less).all() and (more >= pulled).all()
 
 
@@ -143,7 +145,7 @@ def test_samples_are_the_places_a_region_goes_out_from() -> None:
     assert alpha[:, :140].max() < 0.05 and alpha[:, 180:].min() == 1
 
 
-# Narrowing
+# Qualifiering
 
 
 @given(st.tuples(share, share, share))
@@ -152,18 +154,25 @@ def test_hue_saturation_and_lightness_are_those_of_the_standard_library(colour: 
     """Checked against Python's colorsys.rgb_to_hls: a pixel just inside a range goes, one just outside stays."""
     hue, lightness, saturation = colorsys.rgb_to_hls(*colour)
     plate, pulled = flat(colour, 4, 2), np.zeros((2, 4), np.float32)
-    everything = {"hue": 180.0, "pale": 0.0, "vivid": 1.0, "dark": 0.0, "light": 1.0, "soft": 0.01}
+    everything = {
+        "hue": 180.0,
+        "saturation_low": 0.0,
+        "saturation_high": 1.0,
+        "lightness_low": 0.0,
+        "lightness_high": 1.0,
+        "softness": 0.01,
+    }
 
     def kept(**only: float) -> float:
-        return float(narrow(pulled, plate, GREEN, **(everything | only))[0, 0])
+        return float(qualify(pulled, plate, GREEN, **(everything | only))[0, 0])
 
     assert kept() == 0
     if 0.1 < lightness < 0.9:
-        assert kept(dark=lightness + 0.05) == 1 and kept(dark=lightness - 0.05) == 0
-        assert kept(light=lightness - 0.05) == 1 and kept(light=lightness + 0.05) == 0
+        assert kept(lightness_low=lightness + 0.05) == 1 and kept(lightness_low=lightness - 0.05) == 0
+        assert kept(lightness_high=lightness - 0.05) == 1 and kept(lightness_high=lightness + 0.05) == 0
         if 0.1 < saturation < 0.9:
-            assert kept(pale=saturation + 0.05) == 1 and kept(pale=saturation - 0.05) == 0
-            assert kept(vivid=saturation - 0.05) == 1 and kept(vivid=saturation + 0.05) == 0
+            assert kept(saturation_low=saturation + 0.05) == 1 and kept(saturation_low=saturation - 0.05) == 0
+            assert kept(saturation_high=saturation - 0.05) == 1 and kept(saturation_high=saturation + 0.05) == 0
         away = abs((hue - colorsys.rgb_to_hls(*GREEN)[0] + 0.5) % 1 - 0.5) * 360
         if saturation > 0.1 and 8 < away < 172:
             assert kept(hue=away - 5) == 1 and kept(hue=away + 5) == 0
@@ -172,14 +181,14 @@ def test_hue_saturation_and_lightness_are_those_of_the_standard_library(colour: 
 def test_a_flat_graphic_keeps_what_has_another_hue() -> None:
     plate = flat((0.2, 0.7, 0.3))
     plate[:, 60:120, 60:120] = np.array((0.2, 0.5, 0.7), np.float32)[:, None, None]
-    recipe = Recipe(screen=Screen(kind="screen", colour=(0.2, 0.7, 0.3)), narrow=Narrow(hue=30))
+    recipe = Recipe(screen=Screen(kind="screen", colour=(0.2, 0.7, 0.3)), qualifier=Qualifier(hue=30))
     alpha = keyed(plate, recipe)
     assert alpha[70:110, 70:110].min() > 0.99 and alpha[:40].max() < 0.05
 
 
 def test_the_rim_loses_its_colour_as_it_is_not_covered() -> None:
     plate, cover = flat((0.2, 0.7, 0.3), 64, 8), np.tile(np.linspace(0, 1, 64, dtype=np.float32), (8, 1))
-    ground = lay(flat(GREEN, 64, 8), 64, 8)
+    ground = upsampled(flat(GREEN, 64, 8), 64, 8)
     settings = {"unmix": 0.0, "spill": 0.0, "balance": 0.5, "keep_luma": False}
 
     def coloured(amount: float) -> Plane:
@@ -219,10 +228,9 @@ def test_detail_comes_back_near_the_subject_only() -> None:
     pulled[90, 205:225] = 0.15
     pulled[20, 20:40] = 0.15
     matte = np.where(pulled < 0.2, 0, pulled).astype(np.float32)
-    found = recover(matte, pulled, amount=1.0, scale=1.0)
+    found = recover_detail(matte, pulled, amount=1.0, step=1.0)
     assert found[90, 210] > 0.1 and found[20, 20:40].max() < 0.01
     assert (found >= matte).all() and (found <= np.maximum(matte, pulled) + 1e-6).all()
-    assert recover(matte, pulled, amount=0, scale=1) is matte
 
 
 # Steadiness
@@ -236,13 +244,13 @@ def test_still_grain_is_calmed_and_nothing_that_moves_lags() -> None:
         clean = flat(SKIN) * alpha + flat(GREEN) * (1 - alpha)
         frames.append((clean + rng.normal(0, 0.012, clean.shape)).astype(np.float32))
     clean = flat(SKIN) * (alpha := disc(x=114, radius=30)) + flat(GREEN) * (1 - alpha)
-    calmed = steady(frames[1], [frames[0], frames[2]], noise=0.012, amount=1.0)
+    calmed = denoise(frames[1], [frames[0], frames[2]], noise=0.012, amount=1.0)
     still = np.s_[:, 20:40, 250:310]
     assert np.std(calmed[still] - clean[still]) < 0.72 * np.std(frames[1][still] - clean[still])
     moved = np.abs(disc(x=100, radius=30) - alpha) > 0.5
     # The grain itself is 0.0096 on average; a trail would be far more.
     assert np.abs(calmed - clean)[:, moved].mean() < 0.0098
-    assert steady(frames[1], [], noise=0.012, amount=1.0) is frames[1]
+    assert denoise(frames[1], [], noise=0.012, amount=1.0) is frames[1]
 
 
 def test_steadying_halves_the_chatter_of_a_still_matte() -> None:
@@ -255,10 +263,10 @@ def test_steadying_halves_the_chatter_of_a_still_matte() -> None:
     known = measure_screen(taken, recipe.screen)
 
     def chatter(amount: float) -> float:
-        told = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"steady": amount})})
-        assert wants_around(told, 0) == (amount > 0)
+        told = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"temporal_denoise": amount})})
+        assert around(told, 0, known) == (amount > 0)
         mattes = [
-            key(plates[n], told, n, known, around=lambda n=n: (plates[n - 1], plates[n + 1])).alpha for n in range(1, 5)
+            key_plate(plates[n], told, n, known, around=(plates[n - 1], plates[n + 1])).alpha for n in range(1, 5)
         ]
         return float(np.mean([np.abs(b - a).mean() for a, b in zip(mattes, mattes[1:], strict=False)]))
 
@@ -271,18 +279,18 @@ def test_steadying_halves_the_chatter_of_a_still_matte() -> None:
 @pytest.mark.parametrize(
     ("stage", "model", "name", "way"),
     [
-        ("matte", Matte, "clear", -1),
-        ("matte", Matte, "solid", -1),
-        ("matte", Matte, "close", 1),
+        ("matte", Matte, "black_point", -1),
+        ("matte", Matte, "white_point", -1),
+        ("matte", Matte, "fill_holes", 1),
         ("matte", Matte, "specks", -1),
-        ("edge", Edge, "shift", 1),
+        ("edge", Edge, "choke", -1),
         ("edge", Edge, "recover", 1),
     ],
 )
 def test_the_matte_follows_each_control_in_one_direction(stage: str, model: type, name: str, way: int) -> None:
     plate, _ = shot(noise=0.01)
-    bounds = model.numbers()[name]
-    steps = np.linspace(bounds["low"], min(bounds["high"], 0.9 if name == "clear" else 12), 5)
+    bounds = model.tracks()[name]
+    steps = np.linspace(bounds["low"], min(bounds["high"], 0.9 if name == "black_point" else 12), 5)
     screen = Screen(kind="screen", colour=GREEN)
     mattes = [keyed(plate, Recipe(screen=screen, **{stage: model(**{name: float(v)})})) for v in steps]
     for before, after in zip(mattes, mattes[1:], strict=False):
@@ -297,7 +305,7 @@ def test_more_spill_removal_never_leaves_more_of_the_primary() -> None:
         recipe = Recipe(
             screen=Screen(kind="screen", colour=GREEN), edge_colour=EdgeColour(spill=amount, balance=0, keep_luma=False)
         )
-        green = key(plate, recipe, 0, known).rgb[1]
+        green = key_plate(plate, recipe, 0, known).rgb[1]
         assert last is None or (green <= last + 1e-6).all()
         last = green
 
@@ -342,8 +350,8 @@ def test_green_cloth_stays_green_and_grey_beside_it_loses_its_spill() -> None:
     plate = flat(olive)
     plate[:, :, 160:] = flat(spilt)[:, :, 160:]  # type: ignore[arg-type]
     cover = np.ones((180, 320), np.float32)
-    screen = lay(np.array(GREEN, np.float32).reshape(3, 1, 1), 320, 180)
-    subject = lay(area(plate, 32, 18), 320, 180)
+    screen = upsampled(np.array(GREEN, np.float32).reshape(3, 1, 1), 320, 180)
+    subject = upsampled(area(plate, 32, 18), 320, 180)
     tint = {"unmix": 1.0, "spill": 1.0, "balance": 0.5, "desaturate": 0.0, "keep_luma": False}
     kept = edge_colour(plate, cover, "screen", screen, subject, 1, keep_own=True, **tint)  # type: ignore[arg-type]
     taken = edge_colour(plate, cover, "screen", screen, subject, 1, keep_own=False, **tint)  # type: ignore[arg-type]
@@ -364,19 +372,19 @@ def test_an_edge_is_calmed_along_its_course_and_stays_as_sharp_across(turn: int)
     # A lens draws an edge as a soft step; one with corners would be cut at them.
     edge = (0.5 + 0.5 * np.tanh(away / 1.3)).astype(np.float32)
     rough = (edge + np.random.default_rng(3).normal(0, 0.03, edge.shape)).astype(np.float32).clip(0, 1)
-    calm = smooth_along(rough, amount=1)
+    calm = smooth_edges(rough, amount=1)
     inside = (np.abs(away) < 0.8) & (np.abs(x) < 60) & (np.abs(y) < 60)
     assert np.std((calm - edge)[inside]) < 0.65 * np.std((rough - edge)[inside])
-    assert abs(float((smooth_along(edge, amount=1) - edge)[inside].mean())) < 0.002
-    assert np.abs(smooth_along(edge, amount=1) - edge)[(np.abs(x) < 60) & (np.abs(y) < 60)].max() < 0.04
+    assert abs(float((smooth_edges(edge, amount=1) - edge)[inside].mean())) < 0.002
+    assert np.abs(smooth_edges(edge, amount=1) - edge)[(np.abs(x) < 60) & (np.abs(y) < 60)].max() < 0.04
 
 
 @pytest.mark.parametrize("size", [(1, 1), (7, 9), (8, 8), (33, 17)])
 def test_calming_leaves_flat_and_tiny_mattes_alone(size: tuple[int, int]) -> None:
     for value in (0.0, 0.4, 1.0):
         matte = np.full(size, value, np.float32)
-        assert np.array_equal(smooth_along(matte, amount=1), matte)
-    assert smooth_along(disc(), amount=0) is not None and np.array_equal(smooth_along(disc(), amount=0), disc())
+        assert np.array_equal(smooth_edges(matte, amount=1), matte)
+    assert smooth_edges(disc(), amount=0) is not None and np.array_equal(smooth_edges(disc(), amount=0), disc())
 
 
 def test_an_edge_has_the_colour_of_the_subject_nearest_to_it() -> None:

@@ -1,12 +1,9 @@
 """What encoders are handed, and putting files together."""
 
-import io
-import subprocess
 from fractions import Fraction
 from pathlib import Path
 from zipfile import ZipFile
 
-import av
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -14,13 +11,12 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from deliveries import deliver
-from plates import SKIN, disc, flat, shot, write_video
+from plates import SKIN, disc, flat, shot
 from upholster.core.colour import decode_srgb, encode_srgb
 from upholster.core.composite import over, unmixed
 from upholster.core.delivery.sharpen import sharpen
 from upholster.media.decoder.animation import is_animated
 from upholster.media.decoder.reader import Reader, probe
-from upholster.media.decoder.sound import pack_sound
 from upholster.media.decoder.video import to_planes
 from upholster.media.delivery import Delivery, as_hex, hex_colour
 from upholster.media.encoder.again import codec_options, mux_options
@@ -113,24 +109,6 @@ def test_files_are_zipped_under_their_names_and_whole(tmp_path: Path) -> None:
     with pytest.raises(FileNotFoundError):
         zip_files([(tmp_path / "gone", "gone")], tmp_path / "no.zip")
     assert not list(tmp_path.glob("no.zip*"))
-
-
-def test_a_file_without_sound_gives_none(tmp_path: Path) -> None:
-    film = write_video(tmp_path / "a.mp4", [shot()[0]] * 3)
-    assert pack_sound(str(film), 0, 1) == b""
-    with Reader([film]) as reader:
-        assert reader.facts.sound == "" and reader.sound(0, 1) is None
-        assert reader.frame(1).rgb.shape == (3, 180, 320), "the reader goes on after a question about sound"
-
-
-def test_sound_keeps_its_codec_and_begins_with_the_take(tmp_path: Path) -> None:
-    made = ["ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=s=64x48:r=24:d=2", "-f", "lavfi", "-i",
-            "sine=f=300:d=2", "-c:a", "aac", "-shortest", str(tmp_path / "a.mp4")]  # fmt: skip
-    subprocess.run(made, check=True)
-    with av.open(io.BytesIO(pack_sound(str(tmp_path / "a.mp4"), 0.5, 1.5))) as packed:
-        track = packed.streams.audio[0]
-        times = [float(p.pts * p.time_base) for p in packed.demux(track) if p.size]
-    assert track.codec_context.name == "aac" and 0 <= times[0] < 0.03 and 0.9 < times[-1] < 1.03
 
 
 @given(share, st.floats(0.0625, 1, width=32), share)

@@ -15,11 +15,10 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from deliveries import deliver
-from plates import GREEN, SKIN, Plane, flat, shot
+from plates import GREEN, SKIN, Plane, flat, key_plate, shot
 from upholster.core.colour import Matrix, Range, encode_srgb, luma_weights, quantisation
 from upholster.core.composite import over, premultiply, unpremultiply
 from upholster.core.first_recipe import first_look
-from upholster.core.key import key
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 from upholster.core.yuv import from_rgb, to_rgb
@@ -172,7 +171,7 @@ def test_the_key_agrees_with_triangulation() -> None:
     assert np.abs(reference - alpha).max() < 1e-5
     taken = survey(dict(enumerate(plates)))
     recipe = first_look(taken).recipe
-    keyed = key(plates[3], recipe, 3, measure_screen(taken, recipe.screen))
+    keyed = key_plate(plates[3], recipe, 3, measure_screen(taken, recipe.screen))
     assert np.mean((keyed.alpha - reference) ** 2) < 2e-4
 
 

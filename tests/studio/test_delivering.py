@@ -14,7 +14,7 @@ from upholster.core.delivery.alpha_kind import judge_alpha
 from upholster.core.delivery.flat_colour import CANDIDATES, plain_key, presence, propose_flat, subject_pixels
 from upholster.core.delivery.one_bit import one_bit
 from upholster.core.delivery.sizing import resized, within
-from upholster.core.delivery.timing import timing
+from upholster.core.documents.recipe import Take
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery, no_sound, plan, read_delivery
 from upholster.media.encoder.writer import open_writer
@@ -123,14 +123,12 @@ FACTS = Facts(
         ({"format": "png16", "alpha": "premultiplied"}, "cannot hold premultiplied alpha"),
         ({"format": "exr-half", "alpha": "straight"}, "cannot hold straight alpha"),
         ({"format": "gif", "rate": "60"}, "at most 50 frames a second"),
-        ({"format": "prores4444", "sound": True, "speed": 30}, "only at the plate's own speed"),
         ({"format": "png8", "sound": True}, "without sound"),
-        ({"format": "vp9", "sound": True}, "aac, which WEBM files do not hold"),
     ],
 )
 def test_choices_that_do_not_go_together_are_one_sentence(choices: dict[str, object], words: str) -> None:
     with pytest.raises(MediaError, match=words):
-        plan(Delivery(**choices), FACTS, range(48))  # type: ignore[arg-type]
+        plan(Delivery(**choices), FACTS, Take())  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -142,6 +140,8 @@ def test_choices_that_do_not_go_together_are_one_sentence(choices: dict[str, obj
         ({"format": "gif", "blend_with": "red"}, "blend with"),
         ({"format": "over-h264", "ground": "../../etc/passwd"}, "ground"),
         ({"format": "gif", "colours": 3}, "colours"),
+        ({"format": "gif", "version": 2, "speed": 50}, "speed"),
+        ({"format": "gif", "version": 99}, "version 99"),
         ([], "delivery"),
     ],
 )
@@ -150,28 +150,24 @@ def test_what_is_not_a_delivery_is_refused_with_a_sentence(document: object, wor
         read_delivery(document)
 
 
+def test_deliveries_of_the_release_before_are_read_without_their_speed() -> None:
+    before = {"format": "gif", "alpha": "straight", "speed": 50, "missing": "blend", "rate": "25"}
+    assert read_delivery(before) == Delivery(format="gif", rate=Fraction(25))
+
+
 def test_every_reason_for_silence_is_said() -> None:
     silent = FACTS.model_copy(update={"sound": ""})
-    assert no_sound(FORMATS["prores4444"], FACTS, 100, None) == ""
-    assert "no sound" in no_sound(FORMATS["prores4444"], silent, 100, None)
-
-
-@given(st.integers(1, 400), st.sampled_from([24, 25, 30, 60]), st.integers(5, 2000), st.booleans())
-def test_timing_stays_within_the_take_and_keeps_its_length(length: int, rate: int, speed: int, blend: bool) -> None:
-    spread = timing(length, Fraction(24), Fraction(rate), Fraction(speed, 100), blend)
-    seconds = length / 24 * 100 / speed
-    assert abs(spread.frames / rate - seconds) <= 0.5 / rate or spread.frames == 1
-    mixes = [spread.mix(n) for n in range(spread.frames)]
-    assert all(0 <= m.first < length and 0 <= m.weight < 1 for m in mixes)
-    assert [m.first for m in mixes] == sorted(m.first for m in mixes) and mixes[0].first == 0
-    needed = spread.needed(range(spread.frames))
-    assert needed == sorted(set(needed)) and needed[-1] < length
+    assert no_sound(FORMATS["prores4444"], FACTS, 100) == ""
+    assert "no sound" in no_sound(FORMATS["prores4444"], silent, 100)
+    assert "between 50 % and 200 %" in no_sound(FORMATS["prores4444"], FACTS, 30)
+    assert "without sound" in no_sound(FORMATS["gif"], FACTS, 100)
 
 
 def test_slow_motion_repeats_or_blends(tmp_path: Path) -> None:
     shades = [(flat((v, v, v), 32, 18), np.ones((18, 32), np.float32)) for v in (0.0, 0.5, 1.0)]
-    for missing, expected in (("repeat", [0, 0, 0.5, 0.5, 1, 1]), ("blend", [0, 0.25, 0.5, 0.75, 1, 1])):
-        made = deliver(shades, tmp_path / missing, "png16", speed=50, missing=missing, first_number=1001, padding=4)
+    for between, expected in (("repeat", [0, 0, 0.5, 0.5, 1, 1]), ("blend", [0, 0.25, 0.5, 0.75, 1, 1])):
+        take = Take(speed=50, between=between)  # type: ignore[arg-type]
+        made = deliver(shades, tmp_path / between, "png16", take=take, first_number=1001, padding=4)
         assert made.proof.passed and made.files[0].name == "1001.png" and len(made.files) == 6
         with Reader(made.files) as reader:
             assert [float(f.rgb[0, 9, 9]) for f in reader.frames(range(6))] == pytest.approx(expected, abs=1e-3)
@@ -181,7 +177,7 @@ def test_frames_between_are_blended_as_light_adds(tmp_path: Path) -> None:
     """Porter and Duff 1984: mixing premultiplied, a clear black neighbour darkens nothing."""
     seen = flat((0.8, 0.4, 0.2), 32, 18), np.ones((18, 32), np.float32)
     gone = flat((0.0, 0.0, 0.0), 32, 18), np.zeros((18, 32), np.float32)
-    made = deliver([seen, gone], tmp_path, "png16", speed=50, missing="blend")
+    made = deliver([seen, gone], tmp_path, "png16", take=Take(speed=50, between="blend"))
     with Reader(made.files) as reader:
         half = reader.frame(1)
     assert half.alpha is not None and half.alpha[9, 9] == pytest.approx(0.5, abs=1e-3)

@@ -8,7 +8,7 @@ import pytest
 
 from deliveries import deliver, keyed_as
 from plates import SKIN, disc, flat, shot, write_video
-from upholster.core.recipe import Recipe
+from upholster.core.documents.recipe import Recipe, Take
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
 from upholster.media.facts import Facts
@@ -16,17 +16,17 @@ from upholster.media.formats import FORMATS
 from upholster.studio.delivering import Order, Part, assemble, part_path, prove_files, write_part
 from upholster.studio.estimate import estimate
 from upholster.studio.grounds import filling, open_ground
-from upholster.studio.keying import Footage, Making
+from upholster.studio.keying import Footage, KeyJob
 
 FACTS = Facts(kind="video", container="mov", codec="", width=320, height=180, length=12, rate=Fraction(24), depth=8)
 FRAMES = [(flat(SKIN), shot(frame=n)[1]) for n in range(12)]
-MAKING, TAKE = Making(Footage((), FACTS), Recipe(), None), range(12)
+KEY_JOB = KeyJob(Footage((), FACTS), Recipe(), None)
 
 
 def order(name: str, ground: Footage | None = None, **choices: object) -> Order:
     form = FORMATS[name]
     choices.setdefault("alpha", (form.alpha_kinds or ("straight",))[0])
-    return Order(plan(Delivery(format=name, **choices), FACTS, TAKE), ground)  # type: ignore[arg-type]
+    return Order(plan(Delivery(format=name, **choices), FACTS, Take()), ground)  # type: ignore[arg-type]
 
 
 @pytest.fixture(scope="module")
@@ -81,12 +81,12 @@ def test_several_deliveries_of_one_pass_are_each_what_they_would_be_alone(tmp_pa
         (tmp_path / name).mkdir()
         targets.append(part_path(tmp_path / name, 0, FORMATS[name]))
     with keyed_as(FRAMES):
-        write_part(MAKING, TAKE, [Part(o, t) for o, t in zip(orders, targets, strict=True)], range(12))
+        write_part(KEY_JOB, [Part(o, t) for o, t in zip(orders, targets, strict=True)], range(12))
         for one, name in zip(orders, names, strict=True):
             form = FORMATS[name]
             target = tmp_path / name / ("pair" if form.content == "pair" else f"clip{form.suffix}")
-            files = assemble(MAKING, TAKE, one.planned, tmp_path / name, 1, target)
-            assert prove_files(MAKING, TAKE, one, files).passed, name
+            files = assemble(KEY_JOB, one.planned, tmp_path / name, 1, target)
+            assert prove_files(KEY_JOB, one, files).passed, name
     alone = deliver(FRAMES, tmp_path / "alone", "ffv1")
     with Reader(alone.files) as first, Reader([tmp_path / "ffv1" / "clip.mkv"]) as second:
         for a, b in zip(first.frames(range(12)), second.frames(range(12)), strict=True):
@@ -98,7 +98,7 @@ def test_one_that_cannot_be_written_stops_the_pass_and_leaves_nothing(tmp_path: 
     (tmp_path / "in the way").touch()
     targets = [Part(good, tmp_path / "good.mkv"), Part(bad, tmp_path / "in the way" / "bad.mov")]
     with keyed_as(FRAMES), pytest.raises(Exception, match="could not be written|Not a directory"):
-        write_part(MAKING, TAKE, targets, range(12))
+        write_part(KEY_JOB, targets, range(12))
     assert [p.name for p in tmp_path.iterdir()] == ["in the way"]
 
 
@@ -110,7 +110,7 @@ def test_estimates_lie_near_what_files_weigh(tmp_path: Path, name: str) -> None:
     frames = [(rgb, disc(x=100 + 8 * n, radius=80)) for n, rgb in enumerate(busy)]
     made = deliver(frames, tmp_path, name)
     with keyed_as(frames):
-        told = estimate(MAKING, TAKE, Order(made.planned))
+        told = estimate(KEY_JOB, Order(made.planned))
     assert told.bytes == pytest.approx(sum(f.stat().st_size for f in made.files), rel=0.2)
 
 
@@ -118,16 +118,16 @@ def test_an_estimate_never_exceeds_a_limit_on_kilobits() -> None:
     rng = np.random.default_rng(9)
     frames = [(rng.random((3, 180, 320), np.float32), alpha) for _, alpha in FRAMES]
     with keyed_as(frames):
-        told = estimate(MAKING, TAKE, order("flat-h264", colour="#1ab833", bitrate=100))
+        told = estimate(KEY_JOB, order("flat-h264", colour="#1ab833", bitrate=100))
     assert told.bytes <= 100_000 / 8 * 0.5
 
 
 @pytest.mark.parametrize("length", [1, 2, 5, 13])
 def test_estimates_of_short_takes_look_at_what_there_is(length: int) -> None:
     facts = FACTS.model_copy(update={"length": length})
-    making = Making(Footage((), facts), Recipe(), None)
+    key_job = KeyJob(Footage((), facts), Recipe(), None)
     frames = [FRAMES[n % 12] for n in range(length)]
     for name in ("png8", "gif"):
         with keyed_as(frames):
-            told = estimate(making, range(length), Order(plan(Delivery(format=name), facts, range(length))))
+            told = estimate(key_job, Order(plan(Delivery(format=name), facts, Take())))
         assert told.bytes > 0 and told.seconds >= 0

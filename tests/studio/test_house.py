@@ -19,7 +19,7 @@ from sqlalchemy.exc import OperationalError
 from conftest import House, start_house, wait_for
 from deliveries import deliver
 from plates import SKIN, flat, shot, write_video
-from upholster.core.recipe import Edge, Recipe
+from upholster.core.documents.recipe import Edge, Recipe
 from upholster.media.delivery import Delivery
 from upholster.media.errors import MediaError
 from upholster.store.models import Render
@@ -212,7 +212,7 @@ def test_a_render_can_be_put_before_others(house: House, shot_id: int) -> None:
 
 
 def test_a_delivery_is_settled_once_and_its_file_is_what_was_asked_for(house: House, short_id: int) -> None:
-    (made,) = order(short_id, "flat-h264", size=128, bitrate=300, speed=50)
+    (made,) = order(short_id, "flat-h264", size=128, bitrate=300, rate=48)
     wait_for(lambda: state(made) == "done")
     clip = next(c for c in stock.clips() if c.render_id == made)
     assert (clip.width, clip.height, clip.render.frames) == (128, 72, 24)
@@ -256,16 +256,16 @@ def test_revisions_form_a_tree_in_which_nothing_is_lost(house: House, shot_id: i
     recipe = shots.open_shot(twin).recipe
 
     def with_shift(shift: float) -> Recipe:
-        return recipe.model_copy(update={"edge": Edge(shift=shift)})
+        return recipe.model_copy(update={"edge": Edge(choke=shift)})
 
     for seen, shift in ((1, 1.0), (2, 2.0)):
         shots.revise(twin, with_shift(shift), f"to {shift}", seen)
     shots.undo(twin, 3)
     state_now = shots.revise(twin, with_shift(3.0), "to 3", 2)
     assert state_now.revision == 4 and state_now.redo is None
-    assert shots.undo(twin, 4).recipe.edge.shift == 1.0
-    assert shots.redo(twin, 2).recipe.edge.shift == 3.0
-    assert shots.go_to(twin, 3).recipe.edge.shift == 2.0
+    assert shots.undo(twin, 4).recipe.edge.choke == 1.0
+    assert shots.redo(twin, 2).recipe.edge.choke == 3.0
+    assert shots.go_to(twin, 3).recipe.edge.choke == 2.0
     assert [r.number for r in shots.history(twin)] == [4, 3, 2, 1]
     assert shots.revise(twin, with_shift(2.0), "same", 1).revision == 3
 

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from plates import GREEN, green_clip, shot
+from upholster.core.documents.recipe import Recipe
 from upholster.core.first_recipe import first_look
-from upholster.core.recipe import Recipe
 from upholster.demo import grounds, sparks
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
@@ -22,7 +22,7 @@ from upholster.studio.delivering import Order, Part, deliver, handed_over, prove
 from upholster.studio.estimate import estimate
 from upholster.studio.keying import (
     Footage,
-    Making,
+    KeyJob,
     keyed_frames,
     load_survey,
     read_through,
@@ -56,31 +56,37 @@ def test_reading_through_surveys_as_seeking_does(footage: Footage, tmp_path: Pat
     assert all(np.array_equal(a, b) for a, b in zip(stored, through, strict=True))
 
 
-def first_making(footage: Footage) -> Making:
+def first_key_job(footage: Footage) -> KeyJob:
     taken = survey_footage(footage)
     recipe = first_look(taken).recipe
-    return Making(footage, recipe, screen_of(taken, recipe))
+    return KeyJob(footage, recipe, screen_of(taken, recipe))
 
 
-def ordered(making: Making, take: range, name: str) -> Order:
-    return Order(plan(Delivery(format=name), making.footage.facts, take))
+def of_frames(key_job: KeyJob, first: int, last: int) -> KeyJob:
+    """The same with a shorter take."""
+    take = key_job.recipe.take.model_copy(update={"first": first, "last": last})
+    return key_job._replace(recipe=key_job.recipe.model_copy(update={"take": take}))
+
+
+def ordered(key_job: KeyJob, name: str) -> Order:
+    return Order(plan(Delivery(format=name), key_job.footage.facts, key_job.recipe.take))
 
 
 def test_frames_keyed_in_parts_are_the_frames_keyed_in_one_go(footage: Footage) -> None:
-    making = first_making(footage)
-    whole = list(keyed_frames(making, range(2, 8)))
-    parts = [f for numbers in (range(2, 5), range(5, 8)) for f in keyed_frames(making, numbers)]
+    key_job = first_key_job(footage)
+    whole = list(keyed_frames(key_job, range(2, 8)))
+    parts = [f for numbers in (range(2, 5), range(5, 8)) for f in keyed_frames(key_job, numbers)]
     for frame, part in zip(whole, parts, strict=True):
         assert np.array_equal(frame.rgb, part.rgb) and np.array_equal(frame.alpha, part.alpha)
 
 
 @pytest.mark.parametrize("steady", [0.0, 0.7])
 def test_frames_picked_out_are_the_frames_keyed_in_order(footage: Footage, steady: float) -> None:
-    making = first_making(footage)
-    matte = making.recipe.matte.model_copy(update={"steady": steady})
-    making = making._replace(recipe=making.recipe.model_copy(update={"matte": matte}))
-    whole, picked = list(keyed_frames(making, range(12))), [0, 1, 5, 9, 11]
-    for number, frame in zip(picked, keyed_frames(making, picked), strict=True):
+    key_job = first_key_job(footage)
+    matte = key_job.recipe.matte.model_copy(update={"temporal_denoise": steady})
+    key_job = key_job._replace(recipe=key_job.recipe.model_copy(update={"matte": matte}))
+    whole, picked = list(keyed_frames(key_job, range(12))), [0, 1, 5, 9, 11]
+    for number, frame in zip(picked, keyed_frames(key_job, picked), strict=True):
         assert np.array_equal(frame.alpha, whole[number].alpha)
 
 
@@ -89,28 +95,29 @@ def test_work_called_off_leaves_no_file(footage: Footage, tmp_path: Path) -> Non
         if done == 3:
             raise KeyboardInterrupt
 
-    making = Making(footage, Recipe(), None)
-    order = ordered(making, range(12), "ffv1")
+    key_job = KeyJob(footage, Recipe(), None)
+    order = ordered(key_job, "ffv1")
     with pytest.raises(KeyboardInterrupt):
-        write_part(making, range(12), [Part(order, tmp_path / "a.mkv")], range(12), progress=stop)
+        write_part(key_job, [Part(order, tmp_path / "a.mkv")], range(12), progress=stop)
     assert not list(tmp_path.iterdir())
 
 
 def test_a_proof_against_another_recipe_fails(footage: Footage, tmp_path: Path) -> None:
-    making, take, file = first_making(footage), range(6), tmp_path / "a.mkv"
-    order = ordered(making, take, "ffv1")
-    assert deliver(making, take, order, file).passed
-    shifted = making.recipe.model_copy(update={"edge": making.recipe.edge.model_copy(update={"shift": 2.0})})
-    assert not prove_files(making._replace(recipe=shifted), take, order, [file]).passed
-    assert not prove_files(making, range(1, 7), order, [file]).passed
+    key_job, file = of_frames(first_key_job(footage), 0, 5), tmp_path / "a.mkv"
+    order = ordered(key_job, "ffv1")
+    assert deliver(key_job, order, file).passed
+    shifted = key_job.recipe.model_copy(update={"edge": key_job.recipe.edge.model_copy(update={"choke": -2.0})})
+    assert not prove_files(key_job._replace(recipe=shifted), order, [file]).passed
+    later = of_frames(key_job, 1, 6)
+    assert not prove_files(later, ordered(later, "ffv1"), [file]).passed
 
 
 def test_a_file_proved_in_runs_has_the_proof_of_the_whole(footage: Footage, tmp_path: Path) -> None:
-    making, take, file = first_making(footage), range(9), tmp_path / "a.mov"
-    order = ordered(making, take, "prores4444")
-    whole = deliver(making, take, order, file)
+    key_job, file = of_frames(first_key_job(footage), 0, 8), tmp_path / "a.mov"
+    order = ordered(key_job, "prores4444")
+    whole = deliver(key_job, order, file)
     runs = [
-        compare([file], order.planned, handed_over(making, take, order, numbers), numbers)
+        compare([file], order.planned, handed_over(key_job, order, numbers), numbers)
         for numbers in (range(4), range(4, 9))
     ]
     joined = judged(runs, order.planned)
@@ -121,34 +128,34 @@ def test_a_file_proved_in_runs_has_the_proof_of_the_whole(footage: Footage, tmp_
 
 
 def test_footage_that_brings_alpha_keeps_it(tmp_path: Path, footage: Footage) -> None:
-    making, file = first_making(footage), tmp_path / "a.mov"
-    deliver(making, range(3), ordered(making, range(3), "prores4444"), file)
+    key_job, file = of_frames(first_key_job(footage), 0, 2), tmp_path / "a.mov"
+    deliver(key_job, ordered(key_job, "prores4444"), file)
     keyed = Footage((file,), probe([file]))
     assert keyed.facts.alpha and keyed.facts.alpha_kind == "straight"
-    alpha = next(keyed_frames(Making(keyed, Recipe(), None), range(1)))[1]
+    alpha = next(keyed_frames(KeyJob(keyed, Recipe(), None), range(1)))[1]
     assert np.mean((alpha - shot(frame=0)[1]) ** 2) < 1e-3
 
 
 def test_the_sidecar_says_all_that_is_needed_to_make_the_file_again(footage: Footage, tmp_path: Path) -> None:
-    making, file = Making(footage, Recipe(), None), tmp_path / "out"
-    order = ordered(making, range(2), "png8")
-    proof = deliver(making, range(2), order, file)
+    key_job, file = of_frames(KeyJob(footage, Recipe(), None), 0, 1), tmp_path / "out"
+    order = ordered(key_job, "png8")
+    proof = deliver(key_job, order, file)
     digest, delivery = sha256_of(footage.files), order.planned.delivery
     sidecar = file / "clip.json"
     write_sidecar(sidecar, recipe=Recipe(), source_sha256=digest, delivery=delivery, proof=proof, revision=4)
     told = json.loads(sidecar.read_text())
-    assert told["revision"] == 4 and told["source_sha256"] == digest and told["recipe"]["version"] == 1
+    assert told["revision"] == 4 and told["source_sha256"] == digest and told["recipe"]["version"] == 2
     assert told["proof"]["frames"] == 2 and told["colour"]["matrix"] == "bt709" and told["format"] == "png8"
     assert read_delivery(told["delivery"]) == delivery
 
 
 def test_an_estimate_is_near_the_real_size(footage: Footage, tmp_path: Path) -> None:
-    making, take = first_making(footage), range(12)
+    key_job = first_key_job(footage)
     for name in ("prores4444", "vp9", "gif"):
-        order = ordered(making, take, name)
+        order = ordered(key_job, name)
         file = tmp_path / f"{name}{order.planned.form.suffix}"
-        deliver(making, take, order, file)
-        told = estimate(making, take, order)
+        deliver(key_job, order, file)
+        told = estimate(key_job, order)
         # Twelve frames are mostly container; the bench measures longer clips.
         assert told.bytes == pytest.approx(file.stat().st_size, rel=0.4) and told.seconds > 0
 
@@ -172,15 +179,15 @@ def test_sound_goes_along_in_time(tmp_path: Path) -> None:
     subprocess.run([str(word) for word in [*made, "pcm_s16le", film]], check=True)
     footage = Footage((film,), probe([film]))
     assert footage.facts.sound == "pcm_s16le"
-    making, take = Making(footage, Recipe(), None), range(12, 36)
+    key_job = of_frames(KeyJob(footage, Recipe(), None), 12, 35)
     for name in ("ffv1", "prores4444"):
-        order = Order(plan(Delivery(format=name, sound=True), footage.facts, take))
+        order = Order(plan(Delivery(format=name, sound=True), footage.facts, key_job.recipe.take))
         out = tmp_path / f"out{order.planned.form.suffix}"
-        assert deliver(making, take, order, out).passed
+        assert deliver(key_job, order, out).passed
         heard = ["ffmpeg", "-v", "error", "-i", str(out), "-map", "0:a", "-f", "f32le", "-"]
         samples = np.frombuffer(subprocess.run(heard, check=True, capture_output=True).stdout, np.float32)
         begins = np.argmax(np.abs(samples) > 0.01) / 48000
-        assert begins == pytest.approx(0.5, abs=0.03) and samples.size / 48000 == pytest.approx(1.0, abs=0.03)
+        assert begins == pytest.approx(0.5, abs=0.001) and samples.size == 48000
 
 
 @pytest.mark.parametrize(
@@ -211,7 +218,6 @@ def test_numbers_are_said_as_people_read_them() -> None:
     ]  # fmt: skip
     assert words.rate("24000/1001") == "23.976" and words.rate("25") == "25"
     assert words.seconds(42.4) == "42\u00a0s" and words.seconds(185) == "3\u00a0min 05\u00a0s"
-    assert words.delivered({"format": "vp9", "speed": 30}) == "WebM VP9, straight alpha, 30 % speed"
     assert words.error_line([0.0, 1.0], 10, 12) == "0.0,11.0 10.0,1.0"
 
 

@@ -388,7 +388,7 @@ def test_a_stale_save_is_told_and_can_go_on_as_a_branch(house: House, keyed: Foo
     twin = shots.copy_shot(shot_of(keyed)).id
     recipe = shots.open_shot(twin).recipe
     one, two, three = (
-        recipe.model_copy(update={"edge": recipe.edge.model_copy(update={"shift": s})}) for s in (1.0, 2.0, 3.0)
+        recipe.model_copy(update={"edge": recipe.edge.model_copy(update={"choke": s})}) for s in (1.0, 2.0, 3.0)
     )
     assert shots.revise(twin, one, "one", 1).revision == 2
     with pytest.raises(Stale, match="to revision 2: one"):

@@ -10,7 +10,7 @@ import pytest
 from deliveries import keyed_as
 from plates import Plane, disc
 from upholster.core.composite import premultiply
-from upholster.core.recipe import Recipe
+from upholster.core.documents.recipe import Recipe, Take
 from upholster.media.delivery import Delivery, plan
 from upholster.media.encoder import pixels
 from upholster.media.encoder.join import join_movies, packet_digests
@@ -18,13 +18,13 @@ from upholster.media.facts import Facts
 from upholster.media.proof import compare_joined, judged
 from upholster.media.record import Record, load_records, save_records
 from upholster.studio.delivering import Order, Part, part_path, prove_part, prove_whole, write_part
-from upholster.studio.keying import Footage, Making
+from upholster.studio.keying import Footage, KeyJob
 
 COUNT, WIDTH, HEIGHT = 6, 160, 96
 FACTS = Facts(
     kind="video", container="mov", codec="", width=WIDTH, height=HEIGHT, length=COUNT, rate=Fraction(24), depth=8
 )
-MAKING = Making(Footage((), FACTS), Recipe(), None)
+KEY_JOB = KeyJob(Footage((), FACTS), Recipe(), None)
 Keyed = tuple[Plane, Plane]
 
 
@@ -39,7 +39,7 @@ FRAMES = [frame(n) for n in range(COUNT)]
 
 
 def order(name: str, **choices: object) -> Order:
-    return Order(plan(Delivery(format=name, **choices), FACTS, range(COUNT)))  # type: ignore[arg-type]
+    return Order(plan(Delivery(format=name, **choices), FACTS, Take()))  # type: ignore[arg-type]
 
 
 def written(wanted: Order, folder: Path, frames: list[Keyed]) -> tuple[Path, list[Record]]:
@@ -47,7 +47,7 @@ def written(wanted: Order, folder: Path, frames: list[Keyed]) -> tuple[Path, lis
     part = part_path(folder, 0, wanted.planned.form)
     part.parent.mkdir(parents=True, exist_ok=True)
     with keyed_as(frames):
-        (records,) = write_part(MAKING, range(COUNT), [Part(wanted, part)], range(len(frames)))
+        (records,) = write_part(KEY_JOB, [Part(wanted, part)], range(len(frames)))
     return part, records
 
 

@@ -59,7 +59,7 @@ def test_requests_overtaken_by_newer_ones_are_passed_over(visitor: Visitor, shot
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"recipe": {"matte": {"clear": 3}}}, "matte"),
+        ({"recipe": {"matte": {"black_point": 3}}}, "matte"),
         ({"recipe": {"nonsense": 1}}, "nonsense"),
         ({"recipe": []}, "not one"),
         ({"frame": 99}, "frames 0 to 9"),
@@ -128,9 +128,9 @@ def test_a_measured_screen_brings_its_own_clear_and_solid_unless_they_were_set(v
     assert status == 200 and len(told["recipe"]["screen"]["samples"]) == 1
     sample = told["recipe"]["screen"]["samples"][0]
     assert sample["colour"][1] > 2 * sample["colour"][0]
-    told["recipe"]["matte"]["clear"] = 0.222
+    told["recipe"]["matte"]["black_point"] = 0.222
     asked = {"recipe": told["recipe"], "seen": 2, "measure": {"frame": 0, "x": 300, "y": 20, "radius": 6}}
-    assert visitor.ask(f"/bench/{twin}/screen", asked)[1]["recipe"]["matte"]["clear"] == 0.222
+    assert visitor.ask(f"/bench/{twin}/screen", asked)[1]["recipe"]["matte"]["black_point"] == 0.222
 
 
 @pytest.mark.parametrize(

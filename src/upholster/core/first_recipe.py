@@ -6,15 +6,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.grids import lay
-from upholster.core.numbers import value_at
-from upholster.core.recipe import Matte, Recipe, Screen
+from upholster.core.documents.recipe import Matte, Recipe
+from upholster.core.documents.screen import Screen
+from upholster.core.documents.tracks import value_at
+from upholster.core.grids import upsampled
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.propose import propose, screen_name
 from upholster.core.screen.report import report
 from upholster.core.screen.survey import Survey
-from upholster.core.stages.pull import pull, subject_colours
+from upholster.core.stages.matte.raw_matte import raw_matte
+from upholster.core.stages.matte.subject_colours import subject_colours
 
 #: How many standard deviations of the grain are taken as clear.
 GRAIN = 3.0
@@ -53,7 +55,7 @@ def found(survey: Survey, recipe: Recipe, known: ScreenKnowledge | None, first: 
 
 
 def _told(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> tuple[str, ...]:
-    clear = float(value_at(recipe.matte.clear, 0))
+    clear = float(value_at(recipe.matte.black_point, 0))
     grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.3f}."
     return (grain, *report(survey, recipe, known).sentences())
 
@@ -62,27 +64,27 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
     """Clear and solid points that follow from the measured grain.
 
     Clear lies `GRAIN` deviations of the grain above nothing, in units of coverage. Solid lies where
-    the pulled matte of what is surely subject begins to vary.
+    the raw matte of what is surely subject begins to vary.
     """
     strength = float(np.linalg.norm(to_metric(known.plate), axis=0).mean())
     if screen.kind in ("dark", "light"):
         clear = min(0.1, GRAIN * known.noise)
-        return Matte(clear=round(clear, 3), solid=1.0)
+        return Matte(black_point=round(clear, 3), white_point=1.0)
     clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
-    inside = np.concatenate([_inside(_pulled(mean, screen, known)) for mean in survey.mean])
+    inside = np.concatenate([_inside(_raw_matte(mean, screen, known)) for mean in survey.mean])
     solid = float(np.clip(np.quantile(inside, 0.02) - 0.01, 0.8, 0.98)) if inside.size > 50 else 0.98
-    return Matte(clear=round(clear, 3), solid=round(solid, 3))
+    return Matte(black_point=round(clear, 3), white_point=round(solid, 3))
 
 
-def _inside(pulled: NDArray[np.float32]) -> NDArray[np.float32]:
+def _inside(matte: NDArray[np.float32]) -> NDArray[np.float32]:
     """Coverage of the cells well inside the subject, and not within a blurred edge."""
-    deep = cv2.erode((pulled > 0.75).astype(np.uint8), np.ones((5, 5), np.uint8))
+    deep = cv2.erode((matte > 0.75).astype(np.uint8), np.ones((5, 5), np.uint8))
     around = np.ones((3, 3), np.uint8)
-    level = cv2.dilate(pulled, around) - cv2.erode(pulled, around) < _LEVEL
-    return pulled[(deep > 0) & level]
+    level = cv2.dilate(matte, around) - cv2.erode(matte, around) < _LEVEL
+    return matte[(deep > 0) & level]
 
 
-def _pulled(cells: NDArray[np.float32], screen: Screen, known: ScreenKnowledge) -> NDArray[np.float32]:
+def _raw_matte(cells: NDArray[np.float32], screen: Screen, known: ScreenKnowledge) -> NDArray[np.float32]:
     size = cells.shape[2], cells.shape[1]
-    subject = lay(subject_colours(cells, screen.kind, known), *size)
-    return pull(cells, screen.kind, lay(known.plate, *size), subject)
+    subject = upsampled(subject_colours(cells, screen.kind, known), *size)
+    return raw_matte(cells, screen.kind, upsampled(known.plate, *size), subject)

@@ -11,7 +11,7 @@ from upholster.core.kernels import compiled, inlined, over_rows
 Plane = NDArray[np.float32]
 
 
-class Laid(NamedTuple):
+class UpsampledGrid(NamedTuple):
     """A grid laid over a picture, ready to be read a picture row at a time.
 
     Attributes
@@ -30,22 +30,32 @@ class Laid(NamedTuple):
     weight: Plane
 
 
-def lay(cells: Plane, width: int, height: int) -> Laid:
-    """Lay ``(n, rows, columns)`` cells over a picture, bilinear; beyond the outer centres they are held."""
+def upsampled(cells: Plane, width: int, height: int) -> UpsampledGrid:
+    """Cells ``(n, rows, columns)`` laid over a picture, bilinear; beyond the outer centres they are held."""
     rows = enlarge(cells, width, cells.shape[1])
     at = np.clip((np.arange(height) + 0.5) * cells.shape[1] / height - 0.5, 0, cells.shape[1] - 1)
     above = np.floor(at).astype(np.uint32)
-    return Laid(rows, above, (at - above).astype(np.float32))
+    return UpsampledGrid(rows, above, (at - above).astype(np.float32))
 
 
 @inlined
 def read_row(grid, channel, j, out):
-    """Row `j` of the picture a laid grid stands for."""
+    """Row `j` of the picture an upsampled grid stands for."""
     above = grid.above[j]
     below = min(above + np.uint32(1), np.uint32(grid.rows.shape[1] - 1))
     upper, lower, t = grid.rows[channel, above], grid.rows[channel, below], grid.weight[j]
     for i in range(out.shape[0]):
         out[i] = upper[i] + (lower[i] - upper[i]) * t
+
+
+def window_of(cells: Plane, window: tuple[float, float, float, float]) -> Plane:
+    """As many cells over a part of the picture: `window` is its left, top, right and bottom as shares 0..1."""
+    left, top, right, bottom = window
+    rows, columns = cells.shape[1:]
+    x = (left + (np.arange(columns) + 0.5) * (right - left) / columns) * columns - 0.5
+    y = (top + (np.arange(rows) + 0.5) * (bottom - top) / rows) * rows - 0.5
+    across, down = np.meshgrid(x.astype(np.float32), y.astype(np.float32))
+    return np.stack([cv2.remap(c, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for c in cells])
 
 
 def area(picture: Plane, width: int, height: int) -> Plane:

@@ -21,13 +21,13 @@ class Profile(NamedTuple):
     """Mean coverage at each distance from the edge, negative outside; None where no pixel lies that far."""
 
     distances: list[int]
-    pulled: list[float | None]
+    raw_matte: list[float | None]
     matte: list[float | None]
 
 
-def histogram(pulled: Plane) -> list[int]:
+def histogram(matte: Plane) -> list[int]:
     """How many pixels have each of `BINS` coverages 0..1."""
-    counts: list[int] = np.histogram(pulled, bins=BINS, range=(0, 1))[0].tolist()
+    counts: list[int] = np.histogram(matte, bins=BINS, range=(0, 1))[0].tolist()
     return counts
 
 
@@ -39,21 +39,21 @@ def chroma_plane(rgb: Plane) -> list[tuple[int, int, int]]:
     return [(int(a), int(b), int(counts[a, b])) for a, b in zip(columns, rows, strict=True)]
 
 
-def edge_profile(pulled: Plane, matte: Plane, scale: float) -> Profile:
+def edge_profile(raw_matte: Plane, matte: Plane, step: float) -> Profile:
     """Coverage across the edge, before and after the choices of the recipe, averaged along it.
 
     Parameters
     ----------
-    pulled, matte : (h, w) float32
-    scale : float
-        Size of these pictures against the plate.
+    raw_matte, matte : (h, w) float32
+    step : float
+        Length of a pixel of the plate in these pictures.
     """
-    inside = (pulled >= 0.5).astype(np.uint8)
+    inside = (raw_matte >= 0.5).astype(np.uint8)
     if not 0 < int(inside.sum()) < inside.size:
         return Profile([], [], [])
     within = cv2.distanceTransform(inside, cv2.DIST_L2, 5) - np.float32(0.5)
     without = cv2.distanceTransform(1 - inside, cv2.DIST_L2, 5) - np.float32(0.5)
-    away = np.rint(np.where(inside > 0, within, -without) / np.float32(scale)).astype(np.int64)
+    away = np.rint(np.where(inside > 0, within, -without) / np.float32(step)).astype(np.int64)
     near = np.abs(away) <= FAR
     at = away[near] + FAR
     count = np.bincount(at, minlength=2 * FAR + 1)
@@ -62,4 +62,4 @@ def edge_profile(pulled: Plane, matte: Plane, scale: float) -> Profile:
         total = np.bincount(at, weights=plane[near], minlength=2 * FAR + 1)
         return [float(t / n) if n else None for t, n in zip(total, count, strict=True)]
 
-    return Profile(list(range(-FAR, FAR + 1)), mean(pulled), mean(matte))
+    return Profile(list(range(-FAR, FAR + 1)), mean(raw_matte), mean(matte))

@@ -1,8 +1,7 @@
 """A delivery: every choice made for one file that is handed over, apart from the recipe."""
 
 from collections.abc import Callable
-from fractions import Fraction
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Any, Final, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,10 +11,13 @@ from upholster.core.composite import over
 from upholster.core.delivery import one_bit as edges
 from upholster.core.delivery.sharpen import sharpen
 from upholster.core.delivery.sizing import resized, within
-from upholster.core.delivery.timing import Timing, timing
+from upholster.core.documents.recipe import Take
+from upholster.core.raster import Raster
+from upholster.core.timemap import TimeMap, time_map
 from upholster.media.errors import MediaError
 from upholster.media.facts import AlphaKind, Facts, Rate
 from upholster.media.formats import FORMATS, Format
+from upholster.media.sound import FASTEST, SLOWEST, SoundWanted, sound_wanted
 
 Plane = NDArray[np.float32]
 Hex = Annotated[str, Field(pattern="^#[0-9a-fA-F]{6}$")]
@@ -24,18 +26,29 @@ Hex = Annotated[str, Field(pattern="^#[0-9a-fA-F]{6}$")]
 Ground = Callable[[int, int, int], Plane]
 
 
+VERSION: Final = 2
+
+
+def without_speed(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 to 2: speed and frames in between belong to the take of the shot."""
+    return {name: value for name, value in document.items() if name not in ("speed", "missing")} | {"version": 2}
+
+
+#: For each older version, what turns its document into one of the next version.
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: without_speed}
+
+
 class Delivery(BaseModel):
     """What is wanted of a file. Choices that mean nothing to its format are left alone."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
+    version: Literal[2] = VERSION
     format: str = Field(description="Name of the format.")
     alpha: AlphaKind = Field(default="straight", description="Kind of alpha.")
     size: int | None = Field(default=None, ge=16, le=8192, description="Longer side in pixels; null as the plate.")
     rate: Rate | None = Field(default=None, description="Frames a second; null as the plate.")
-    speed: int = Field(default=100, ge=5, le=2000, description="Speed in percent of the plate's.")
-    missing: Literal["repeat", "blend"] = Field(default="repeat", description="How frames in between are made.")
-    sound: bool = Field(default=False, description="Pass the sound of the source through.")
+    sound: bool = Field(default=False, description="Take the sound of the source along.")
     first_number: int | None = Field(default=None, ge=0, le=9_999_999, description="Number of the first picture.")
     padding: int = Field(default=6, ge=1, le=9, description="Digits of the pictures' numbers.")
     loop: int = Field(default=0, ge=0, le=1000, description="How often it plays; 0 for ever.")
@@ -63,6 +76,8 @@ def read_delivery(document: object) -> Delivery:
     MediaError
         With one sentence that names the choice and what is wrong with it.
     """
+    if isinstance(document, dict):
+        document = _brought_up_to_date(document)
     try:
         delivery = Delivery.model_validate(document)
     except ValidationError as error:
@@ -74,22 +89,33 @@ def read_delivery(document: object) -> Delivery:
     return delivery
 
 
+def _brought_up_to_date(document: dict[str, Any]) -> dict[str, Any]:
+    found = document.get("version", 1)
+    if type(found) is not int or not 1 <= found <= VERSION:
+        raise MediaError(f"This delivery has version {str(found)[:20]}; this program reads 1 to {VERSION}. Update it.")
+    while found < VERSION:
+        document = MIGRATIONS[found](document)
+        found += 1
+    return document
+
+
 class Plan(NamedTuple):
-    """A delivery settled for one take: its size, its timing, and the number of its first picture."""
+    """A delivery settled for one take: its size, its frames in time, its first number, and its sound."""
 
     delivery: Delivery
     width: int
     height: int
-    timing: Timing
+    timing: TimeMap
     first: int
+    sound: SoundWanted | None
 
     @property
     def form(self) -> Format:
         return self.delivery.form
 
 
-def plan(delivery: Delivery, facts: Facts, take: range) -> Plan:
-    """Settle a delivery of the frames `take`.
+def plan(delivery: Delivery, facts: Facts, take: Take) -> Plan:
+    """Settle a delivery of a take.
 
     Raises
     ------
@@ -99,12 +125,13 @@ def plan(delivery: Delivery, facts: Facts, take: range) -> Plan:
     form = delivery.form
     if form.alpha_kinds and delivery.alpha not in form.alpha_kinds:
         raise MediaError(f"{form.title} cannot hold {delivery.alpha} alpha. Choose {form.alpha_kinds[0]}.")
-    if reason := no_sound(form, facts, delivery.speed, delivery.rate) if delivery.sound else "":
+    if reason := no_sound(form, facts, take.speed) if delivery.sound else "":
         raise MediaError(reason)
     rate = delivery.rate or facts.rate
     if rate > form.most_rate:
         raise MediaError(f"{form.title} holds at most {form.most_rate} frames a second. Choose a lower rate.")
-    width, height = within(facts.width, facts.height, delivery.size, 2 if form.even else 1)
+    result = take.result(Raster.of_plate(facts.width, facts.height))
+    width, height = within(*result.size, delivery.size, 2 if form.even else 1)
     if (limit := _LARGEST.get(form.container)) and max(width, height) > limit:
         raise MediaError(f"{form.title} holds at most {limit} pixels a side. Choose a smaller size.")
     if form.codec == "cfhd" and (width % 16 or width < 32 or height < 32):
@@ -112,29 +139,24 @@ def plan(delivery: Delivery, facts: Facts, take: range) -> Plan:
             f"{form.title} takes only widths that are a multiple of 16 and pictures of at least 32 pixels; this one is "
             f"{width}x{height}. Choose a longer side that gives such a width, or another format."
         )
-    spread = timing(len(take), facts.rate, rate, Fraction(delivery.speed, 100), delivery.missing == "blend")
-    first = take.start if delivery.first_number is None else delivery.first_number
-    return Plan(delivery, width, height, spread, first)
+    times = time_map(take, facts.length, facts.rate, rate)
+    first = times.span.start if delivery.first_number is None else delivery.first_number
+    sound = sound_wanted(times, facts.rate, facts.length, form.container) if delivery.sound else None
+    return Plan(delivery, width, height, times, first, sound)
 
 
 #: Longest side by container, where its format sets one: WebP's canvas (RFC 9649, section 2.5), GIF89a (section 18).
 _LARGEST = {"webp": 16383, "gif": 65535}
-#: Sound each container can take over unchanged; None for any.
-_SOUND: dict[str, set[str] | None] = {"mov": None, "mp4": {"aac", "mp3", "ac3", "alac"}, "matroska": None,
-                                      "webm": {"opus", "vorbis"}}  # fmt: skip
 
 
-def no_sound(form: Format, facts: Facts, speed: int, rate: Fraction | None) -> str:
+def no_sound(form: Format, facts: Facts, speed: float) -> str:
     """Why the source's sound cannot go along; empty where it can."""
     if "sound" not in form.takes:
         return f"{form.title} is delivered without sound."
     if not facts.sound:
         return "The source has no sound."
-    held = _SOUND[form.container]
-    if held is not None and facts.sound not in held:
-        return f"The source's sound is {facts.sound}, which {form.suffix.strip('.').upper()} files do not hold."
-    if speed != 100:
-        return "Sound can go along only at the plate's own speed."
+    if not SLOWEST <= speed <= FASTEST:
+        return f"Sound keeps its pitch only between {SLOWEST} % and {FASTEST} % of its speed; deliver without it."
     return ""
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from upholster.core.delivery.flat_colour import plain_key
-from upholster.core.delivery.timing import Timing
+from upholster.core.timemap import TimeMap
 from upholster.media.decoder.frames import Frame, to_frame
 from upholster.media.decoder.planes import same_codes
 from upholster.media.decoder.reader import Reader
@@ -241,7 +241,7 @@ def _wrong(facts: Facts, planned: Plan, count: int) -> str:
 _TICKS = {"gif": (0.01, 0.05), "webp": (0.001, 0.01), "apng": (0.0001, 0.001)}
 
 
-def _keeps_time(found: Fraction, timing: Timing, count: int, container: str) -> bool:
+def _keeps_time(found: Fraction, timing: TimeMap, count: int, container: str) -> bool:
     """Whether a rate is the one meant, as far as the container can say: a short clip's end falls on its next tick."""
     tick, rounding = _TICKS.get(container, (0.0, 0.0))
     late = count * abs(float(1 / found - 1 / timing.rate))

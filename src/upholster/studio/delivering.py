@@ -11,10 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.composite import premultiply, unpremultiply
 from upholster.core.delivery.flat_colour import Colour, propose_flat, subject_pixels
-from upholster.core.delivery.timing import Timing
-from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery, Plan, as_hex, prepare
 from upholster.media.encoder.again import codec_options, encode_again
 from upholster.media.encoder.join import join_movies, zip_files
@@ -26,7 +23,8 @@ from upholster.media.preview import PreviewWriter
 from upholster.media.proof import Proof, compare, compare_joined, failed, judged
 from upholster.media.record import Record, load_records, record, save_records
 from upholster.studio.grounds import open_ground
-from upholster.studio.keying import Footage, Keyed, Making, keyed_frames
+from upholster.studio.keying import Footage, KeyedFrame, KeyJob, keyed_frames
+from upholster.studio.retiming import retimed_frames, retimed_sound
 
 Plane = NDArray[np.float32]
 
@@ -44,7 +42,7 @@ class Stopped(Exception):
 
 
 class Order(NamedTuple):
-    """One delivery of a take: its plan, and the footage of its ground where it has one."""
+    """One delivery of a shot: its plan, and the footage of its ground where it has one."""
 
     planned: Plan
     ground: Footage | None = None
@@ -54,25 +52,26 @@ def silent(done: int) -> None:
     """Progress nobody wants to hear of."""
 
 
-def settled(delivery: Delivery, making: Making, take: range) -> Delivery:
+def settled(delivery: Delivery, key_job: KeyJob) -> Delivery:
     """The delivery with what it leaves open chosen: a flat colour the subject does not contain."""
     if delivery.form.content != "flat" or delivery.colour:
         return delivery
-    return delivery.model_copy(update={"colour": as_hex(flat_colour(making, take))})
+    return delivery.model_copy(update={"colour": as_hex(flat_colour(key_job))})
 
 
-def flat_colour(making: Making, take: range) -> Colour:
-    """The flat colour proposed for a take."""
-    return propose_flat(subject_of(making, take))
+def flat_colour(key_job: KeyJob) -> Colour:
+    """The flat colour proposed for a shot."""
+    return propose_flat(subject_of(key_job))
 
 
-def subject_of(making: Making, take: range) -> Plane:
+def subject_of(key_job: KeyJob) -> Plane:
     """Colours ``(3, n)`` of the solid subject, from a few frames spread over the take."""
-    with closing(keyed_frames(making, take[:: max(1, len(take) // _LOOKED_AT)])) as frames:
+    span = key_job.recipe.take.span(key_job.footage.facts.length)
+    with closing(keyed_frames(key_job, span[:: max(1, len(span) // _LOOKED_AT)])) as frames:
         return subject_pixels((frame.rgb, frame.alpha) for frame in frames)
 
 
-def deliver(making: Making, take: range, order: Order, out: Path, *, threads: int = 1) -> Proof:
+def deliver(key_job: KeyJob, order: Order, out: Path, *, threads: int = 1) -> Proof:
     """Make a whole delivery here and now: a file, or for sequences and pairs a folder.
 
     Parts are made, and as far as they can be proved, side by side on `threads` threads; they lie in a folder
@@ -87,7 +86,7 @@ def deliver(making: Making, take: range, order: Order, out: Path, *, threads: in
 
         def make(position: int) -> Proof | None:
             part = part_path(folder, position, planned.form)
-            (records,) = write_part(making, take, [Part(order, part)], ranges[position], threads=own)
+            (records,) = write_part(key_job, [Part(order, part)], ranges[position], threads=own)
             return prove_part(order, part, ranges[position], records, records_path(Path(parts), position))
 
         with ThreadPoolExecutor(threads) as pool:
@@ -96,7 +95,7 @@ def deliver(making: Making, take: range, order: Order, out: Path, *, threads: in
             except BaseException:
                 pool.shutdown(cancel_futures=True)
                 raise
-        files = assemble(making, take, planned, folder, len(ranges), out, threads=threads)
+        files = assemble(key_job, planned, folder, len(ranges), out, threads=threads)
         if reason := wrongly_joined(planned, folder, len(ranges), files):
             return failed(planned, reason)
         if not proves_parts(planned.form):
@@ -115,29 +114,6 @@ def records_path(folder: Path, position: int) -> Path:
     return folder / f"records-{position:05d}.npz"
 
 
-def timed_frames(making: Making, take: range, timing: Timing, numbers: Sequence[int]) -> Generator[Keyed]:
-    """Straight frames at the delivered rate and speed; those in between blended premultiplied, as light adds."""
-    needed = timing.needed(numbers)
-    with closing(keyed_frames(making, [take[n] for n in needed])) as frames:
-        coming = zip(needed, frames, strict=True)
-        held: dict[int, Keyed] = {}
-        for number in numbers:
-            first, weight = timing.mix(number)
-            held = {n: frame for n, frame in held.items() if n >= first}
-            while first not in held or (weight and first + 1 not in held):
-                at, frame = next(coming)
-                held[at] = frame
-            yield _blended(held[first], held[first + 1], weight) if weight else held[first]
-
-
-def _blended(one: Keyed, two: Keyed, weight: float) -> Keyed:
-    w = np.float32(weight)
-    alpha = one.alpha * (1 - w) + two.alpha * w
-    held = premultiply(one.rgb, one.alpha) * (1 - w) + premultiply(two.rgb, two.alpha) * w
-    bare = one.rgb * (1 - w) + two.rgb * w
-    return Keyed(np.where(alpha > 0.004, unpremultiply(held, alpha), bare), alpha, one.damaged or two.damaged)
-
-
 class Part(NamedTuple):
     """Where a run of a delivery's frames is written, and a small moving preview of it where one is wanted."""
 
@@ -147,8 +123,7 @@ class Part(NamedTuple):
 
 
 def write_part(
-    making: Making,
-    take: range,
+    key_job: KeyJob,
     parts: Sequence[Part],
     numbers: range,
     *,
@@ -160,12 +135,17 @@ def write_part(
     Returns, for each delivery, records of what was handed to its encoder.
     """
     timing = parts[0].order.planned.timing
-    with closing(timed_frames(making, take, timing, numbers)) as frames:
+    with closing(retimed_frames(key_job, timing, numbers)) as frames:
         return write_frames(frames, parts, numbers, threads=threads, progress=progress)
 
 
 def write_frames(
-    frames: Iterable[Keyed], parts: Sequence[Part], numbers: range, *, threads: int = 1, progress: Progress = silent
+    frames: Iterable[KeyedFrame],
+    parts: Sequence[Part],
+    numbers: range,
+    *,
+    threads: int = 1,
+    progress: Progress = silent,
 ) -> list[list[Record]]:
     """Write keyed frames, which are delivered frames `numbers`, as parts of deliveries; records of each."""
     records: list[list[Record]] = [[] for _ in parts]
@@ -188,12 +168,12 @@ def write_frames(
     return records
 
 
-def handed_over(making: Making, take: range, order: Order, numbers: range) -> Generator[Record]:
+def handed_over(key_job: KeyJob, order: Order, numbers: range) -> Generator[Record]:
     """Records of delivered frames, keyed anew, for files whose own records are gone."""
     planned = order.planned
     with (
         open_ground(planned, order.ground) as ground,
-        closing(timed_frames(making, take, planned.timing, numbers)) as frames,
+        closing(retimed_frames(key_job, planned.timing, numbers)) as frames,
     ):
         for number, frame in zip(numbers, frames, strict=True):
             picture = prepare(frame.rgb, frame.alpha, planned, number, ground)
@@ -287,8 +267,7 @@ def assembled(planned: Plan, folder: Path, target: Path) -> list[Path]:
 
 
 def assemble(
-    making: Making,
-    take: range,
+    key_job: KeyJob,
     planned: Plan,
     folder: Path,
     count: int,
@@ -303,7 +282,7 @@ def assemble(
     if form.sequence:
         return files
     parts = [part_path(folder, position, form) for position in range(count)]
-    sound = _sound(making, take) if planned.delivery.sound else None
+    sound = retimed_sound(key_job.footage, planned)
     if form.content == "pair":
         target.mkdir(parents=True, exist_ok=True)
         for file, pieces in zip(files, zip(*(pair_files(part, form) for part in parts), strict=True), strict=True):
@@ -315,20 +294,14 @@ def assemble(
     return files
 
 
-def _sound(making: Making, take: range) -> bytes | None:
-    footage = making.footage
-    with Reader(footage.files, footage.facts) as reader:
-        return reader.sound(float(take.start / footage.facts.rate), float(take.stop / footage.facts.rate))
-
-
 def pack(planned: Plan, files: Sequence[Path], stem: str, target: Path) -> None:
     """Many files of one delivery as one zip to hand over."""
     dot = "." if planned.form.sequence else "_"
     zip_files([(file, f"{stem}/{stem}{dot}{file.name}") for file in files], target)
 
 
-def prove_files(making: Making, take: range, order: Order, files: Sequence[Path]) -> Proof:
+def prove_files(key_job: KeyJob, order: Order, files: Sequence[Path]) -> Proof:
     """Read finished `files` back, compare all of them with making the pictures again, and judge."""
     numbers = range(order.planned.timing.frames)
-    with closing(handed_over(making, take, order, numbers)) as expected:
+    with closing(handed_over(key_job, order, numbers)) as expected:
         return judged([compare(files, order.planned, expected, numbers)], order.planned)

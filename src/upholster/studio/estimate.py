@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upholster.media.encoder.again import encode_again
-from upholster.studio.delivering import Order, Part, part_path, timed_frames, write_frames
-from upholster.studio.keying import Keyed, Making
+from upholster.studio.delivering import Order, Part, part_path, write_frames
+from upholster.studio.keying import KeyedFrame, KeyJob
+from upholster.studio.retiming import retimed_frames
 
 #: Codecs whose frames lean on earlier ones, and how many frames apart whole ones stand; None: only the first is whole.
 _WHOLE_EVERY = {"libvpx-vp9": 24, "libx264": 48, "libwebp_anim": None, "apng": None, "gif": None}
@@ -29,7 +30,7 @@ class Estimate(NamedTuple):
     seconds: float
 
 
-def estimate(making: Making, take: range, order: Order) -> Estimate:
+def estimate(key_job: KeyJob, order: Order) -> Estimate:
     """Make a few frames of a delivery and reckon with them."""
     planned = order.planned
     frames, codec = planned.timing.frames, planned.form.codec
@@ -38,7 +39,7 @@ def estimate(making: Making, take: range, order: Order) -> Estimate:
     places = _spread(frames, run, min(_ALONE if alone else _PLACES, max(1, frames // run)))
     numbers = [n for at in places for n in range(at, at + run)]
     began = time.perf_counter()
-    with closing(timed_frames(making, take, planned.timing, numbers)) as coming:
+    with closing(retimed_frames(key_job, planned.timing, numbers)) as coming:
         keyed = dict(zip(numbers, coming, strict=True))
     keying = max(0.0, time.perf_counter() - began - _START) / len(numbers)
 
@@ -62,7 +63,7 @@ def _spread(frames: int, run: int, count: int) -> list[int]:
     return [int(k * run + room * (k + 0.5)) for k in range(count)]
 
 
-def _size(order: Order, keyed: dict[int, Keyed], numbers: range) -> int:
+def _size(order: Order, keyed: dict[int, KeyedFrame], numbers: range) -> int:
     """Bytes of a file with delivered frames `numbers` alone."""
     form = order.planned.form
     with tempfile.TemporaryDirectory() as name:

@@ -55,7 +55,10 @@ class Kept:
 
 
 def size_of(value: Any) -> int:
-    """Bytes of a value: of arrays and of what maps a file, what they hold; of tuples, their parts together."""
+    """Bytes of a value: of arrays and what maps a file, what they hold; of tuples and dicts, their parts together."""
+    if isinstance(value, dict):
+        # What stands under two names is there once.
+        value = tuple({id(part): part for part in value.values()}.values())
     if isinstance(value, tuple):
         return _SMALL + sum(map(size_of, value))
     return int(getattr(value, "nbytes", 0)) + _SMALL

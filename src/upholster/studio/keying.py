@@ -8,15 +8,19 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.key import key, wants_around
-from upholster.core.recipe import Recipe
+from upholster.core.documents.recipe import Recipe
+from upholster.core.pipeline.runner import Plate, around, key, plate_of
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey, frames_to_survey, survey
-from upholster.media.decoder.frames import Frame
+from upholster.media.decoder.frames import Frame, to_frame
+from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.reader import Reader
 from upholster.media.facts import Facts, Runs, as_runs
 
 Plane = NDArray[np.float32]
+
+#: Frames held at a time where they are wanted backwards.
+_AT_ONCE = 8
 
 
 class Footage(NamedTuple):
@@ -26,7 +30,7 @@ class Footage(NamedTuple):
     facts: Facts
 
 
-class Making(NamedTuple):
+class KeyJob(NamedTuple):
     """Footage with the recipe it is keyed by and what is known of its screen."""
 
     footage: Footage
@@ -84,39 +88,69 @@ def load_survey(path: Path) -> Survey:
         )
 
 
-class Keyed(NamedTuple):
-    """A keyed frame: straight colour, alpha, and whether the plate is damaged there."""
+class KeyedFrame(NamedTuple):
+    """A keyed frame as it is delivered: straight colour, alpha, and whether the plate is damaged there."""
 
     rgb: Plane
     alpha: Plane
     damaged: bool = False
 
 
-def keyed_frames(making: Making, numbers: Sequence[int]) -> Generator[Keyed]:
-    """Frames in rising order, keyed exactly as they are shown and delivered."""
+def keyed_frames(job: KeyJob, numbers: Sequence[int]) -> Generator[KeyedFrame]:
+    """Frames in rising or in falling order, keyed exactly as they are shown and delivered."""
     if not numbers:
         return
-    footage, recipe, known = making
-    aside = 1 if any(wants_around(recipe, n) for n in numbers) else 0
-    wanted = {n + k for n in numbers for k in range(-aside, aside + 1) if 0 <= n + k < footage.facts.length}
-    with Reader(footage.files, footage.facts) as reader, closing(_read(reader, sorted(wanted))) as coming:
-        held: dict[int, Frame] = {}
+    if numbers[0] > numbers[-1]:
+        # Files are read forwards: a few frames at a time, held as they are stored until their turn comes.
+        for first in range(0, len(numbers), _AT_ONCE):
+            yield from _falling(job, numbers[first : first + _AT_ONCE])
+        return
+    footage = job.footage
+    aside, wanted = _wanted(job, numbers)
+    with Reader(footage.files, footage.facts) as reader, closing(_read(reader, wanted)) as coming:
+        held: dict[int, Planes] = {}
         for number in numbers:
-            held = {n: frame for n, frame in held.items() if n >= number - aside}
+            held = {n: planes for n, planes in held.items() if n >= number - aside}
             while max(held, default=-1) < min(number + aside, footage.facts.length - 1):
                 held.update([next(coming)])
-            frame = held[number]
-            around = [held[n].rgb for n in (number - 1, number + 1) if n in held]
-            keyed = key(frame.rgb, recipe, number, known, carried=frame.alpha, around=lambda: around)  # noqa: B023
-            yield Keyed(keyed.rgb, keyed.alpha, frame.damaged)
+            yield _keyed(job, number, held)
 
 
-def _read(reader: Reader, wanted: Sequence[int]) -> Generator[tuple[int, Frame]]:
-    """Frames with their numbers, each run of neighbours decoded in one go."""
+def _falling(job: KeyJob, numbers: Sequence[int]) -> Generator[KeyedFrame]:
+    _, wanted = _wanted(job, numbers)
+    with Reader(job.footage.files, job.footage.facts) as reader, closing(_read(reader, wanted)) as coming:
+        held = dict(coming)
+    for number in numbers:
+        yield _keyed(job, number, held)
+
+
+def _wanted(job: KeyJob, numbers: Sequence[int]) -> tuple[int, list[int]]:
+    """How far aside keying some frames looks, and all frames that have to be read."""
+    aside = max(around(job.recipe, n, job.known) for n in numbers)
+    beside = {n + k for n in numbers for k in range(-aside, aside + 1)}
+    return aside, sorted(n for n in beside if 0 <= n < job.footage.facts.length)
+
+
+def _keyed(job: KeyJob, number: int, held: dict[int, Planes]) -> KeyedFrame:
+    facts = job.footage.facts
+
+    def plate(n: int) -> Plate:
+        frame = to_frame(held[n], facts)
+        return plate_of(frame.rgb, frame.alpha)
+
+    def neighbours(reach: int) -> list[Plate]:
+        return [plate(n) for n in range(number - reach, number + reach + 1) if n != number and n in held]
+
+    picture = key(plate(number), job.recipe, number, job.known, neighbours=neighbours)
+    return KeyedFrame(picture.rgb, picture.alpha, held[number].damaged)
+
+
+def _read(reader: Reader, wanted: Sequence[int]) -> Generator[tuple[int, Planes]]:
+    """Frames as they are stored, with their numbers, each run of neighbours decoded in one go."""
     starts = [0, *(k for k in range(1, len(wanted)) if wanted[k] != wanted[k - 1] + 1), len(wanted)]
     for first, end in zip(starts, starts[1:], strict=False):
         run = range(wanted[first], wanted[end - 1] + 1)
-        with closing(reader.frames(run)) as frames:
+        with closing(reader.planes(run)) as frames:
             yield from zip(run, frames, strict=True)
 
 

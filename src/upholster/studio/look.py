@@ -1,9 +1,10 @@
 """Looking at a shot: pictures of one frame, quick and fine, and what can be read off them."""
 
 import threading
-from collections.abc import Callable, Hashable
+from collections.abc import Hashable
+from fractions import Fraction
 from pathlib import Path
-from typing import Any, Literal, NamedTuple, TypeVar
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from cachetools import LRUCache
@@ -12,9 +13,15 @@ from sqlalchemy import select
 
 from upholster.core import instruments
 from upholster.core.composite import pack_rgba8
+from upholster.core.documents.recipe import Recipe
+from upholster.core.documents.screen import Sample, Screen
 from upholster.core.kernels import row_bands
-from upholster.core.key import Keyed, key
-from upholster.core.recipe import Recipe, Sample
+from upholster.core.pipeline.runner import Plate, key
+from upholster.core.pipeline.stage import Picture
+from upholster.core.raster import Raster
+from upholster.core.stages.take.crop import Crop
+from upholster.core.stages.take.turn import Turn
+from upholster.core.timemap import TimeMap, time_map
 from upholster.media.decoder.cache import ReaderCache
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
@@ -25,12 +32,13 @@ from upholster.studio import places
 from upholster.studio.bring_in import source_of
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.kept import KNOWLEDGE, PICTURES, Kept
+from upholster.studio.keying import KeyedFrame
+from upholster.studio.retiming import mixed
 from upholster.studio.screens import knowledge
 from upholster.studio.shots import open_shot
 
 Plane = NDArray[np.float32]
 Quality = Literal["quick", "fine"]
-T = TypeVar("T")
 
 
 _pictures = Kept(PICTURES)
@@ -64,28 +72,75 @@ class Readout(NamedTuple):
     result: tuple[float, float, float, float]
 
 
-def picture(
-    footage: Footage, recipe: Recipe, number: int, quality: Quality, what: Literal["result", "plate"]
-) -> NDArray[np.uint8]:
-    """One frame as the Bench shows it, straight 8-bit RGBA ``(h, w, 4)``: the keyed result or the plate."""
+class Seen(NamedTuple):
+    """A picture of the Bench: straight 8-bit RGBA ``(h, w, 4)``, and where it lies on its plate at full size."""
+
+    pixels: NDArray[np.uint8]
+    raster: Raster
+
+
+class Wanted(NamedTuple):
+    """Which picture of a shot is looked at.
+
+    Attributes
+    ----------
+    frame : int
+        Frame of the footage; of the take as it is delivered, where `taken`.
+    taken : bool
+        Whether frames are counted as they are delivered: at their speed, in their direction, with holds.
+    whole : bool
+        Whether the borders that the take cuts away are shown as well.
+    """
+
+    frame: int
+    quality: Quality = "quick"
+    what: Literal["result", "plate"] = "result"
+    taken: bool = False
+    whole: bool = False
+
+
+def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> Seen:
+    """One picture as the Bench shows it: the keyed result or the plate, cropped and turned as the take has it."""
+    if wanted.whole:
+        recipe = recipe.model_copy(update={"take": recipe.take.model_copy(update=dict.fromkeys(Crop.model_fields, 0))})
+    raster = recipe.take.result(_plate_raster(footage))
+    shown = recipe.model_copy(update={"screen": Screen()}) if wanted.what == "plate" else recipe
     with row_bands():
-        if what == "plate":
-            frame = _frame(footage, number, quality)
-            return pack_rgba8(frame.rgb, np.ones(frame.rgb.shape[1:], np.float32))
-        keyed = _keyed(footage, recipe, number, quality)
-        return pack_rgba8(keyed.rgb, keyed.alpha)
+        keyed = _taken(footage, shown, wanted) if wanted.taken else _keyed(footage, shown, wanted.frame, wanted.quality)
+        alpha = np.ones(keyed.alpha.shape, np.float32) if wanted.what == "plate" else keyed.alpha
+        return Seen(pack_rgba8(keyed.rgb, np.ascontiguousarray(alpha)), raster)
+
+
+def _taken(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:
+    """A frame as it is delivered."""
+    times = times_of(footage, recipe)
+    if not 0 <= wanted.frame < times.frames:
+        raise Refused(f"This take has frames 0 to {times.frames - 1}.")
+    mix = times.mix(wanted.frame)
+    one, two = (
+        KeyedFrame(picture.rgb, picture.alpha)
+        for picture in (_keyed(footage, recipe, n, wanted.quality) for n in (mix.first, mix.second))
+    )
+    return mixed(one, two, mix.weight, times)
+
+
+def times_of(footage: Footage, recipe: Recipe) -> TimeMap:
+    """Frames of a shot as they are delivered at its own rate."""
+    return time_map(recipe.take, int(footage.facts["length"]), Fraction(footage.facts["rate"]))
 
 
 def instrument(footage: Footage, recipe: Recipe, number: int, name: str) -> Any:
     """What a small instrument of the work order shows of one frame."""
+    # Mattes are compared as they lie before the picture is turned.
+    upright = recipe.take.model_copy(update={n: field.default for n, field in Turn.model_fields.items()})
+    recipe = recipe.model_copy(update={"take": upright})
     with row_bands():
         keyed = _keyed(footage, recipe, number, "quick")
     match name:
         case "histogram":
-            return instruments.histogram(keyed.pulled)
+            return instruments.histogram(keyed.raw_matte)
         case "profile":
-            scale = keyed.alpha.shape[1] / int(footage.facts["width"])
-            return instruments.edge_profile(keyed.pulled, keyed.alpha, scale)._asdict()
+            return instruments.edge_profile(keyed.raw_matte, keyed.alpha, keyed.raster.length(1.0))._asdict()
         case "chroma":
             known = knowledge(footage, recipe.screen)
             return {
@@ -104,9 +159,12 @@ def readout(footage: Footage, recipe: Recipe, number: int, x: int, y: int) -> Re
         raise Refused("That point lies outside the picture.")
     with row_bands():
         keyed = _keyed(footage, recipe, number, "fine")
+    column, row = (int(part) for part in keyed.raster.place(x + 0.5, y + 0.5))
+    if not (0 <= column < keyed.alpha.shape[1] and 0 <= row < keyed.alpha.shape[0]):
+        raise Refused("That point is cut away.")
     r, g, b = (float(v) for v in frame.rgb[:, y, x])
-    kr, kg, kb = (float(v) for v in keyed.rgb[:, y, x])
-    return Readout((r, g, b), (kr, kg, kb, float(keyed.alpha[y, x])))
+    kr, kg, kb = (float(v) for v in keyed.rgb[:, row, column])
+    return Readout((r, g, b), (kr, kg, kb, float(keyed.alpha[row, column])))
 
 
 def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> Sample:
@@ -134,20 +192,25 @@ def _open_proxy(path: Path, length: int) -> Proxy:
         raise Missing("This footage is not here any more, or is read anew just now. Load the page again.") from None
 
 
-def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> Keyed:
-    frame = _frame(footage, number, quality)
-    scale = frame.rgb.shape[2] / int(footage.facts["width"])
+def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> Picture:
+    length = int(footage.facts["length"])
+
+    def plate(n: int) -> Plate:
+        frame = _frame(footage, n, quality)
+        height, width = frame.rgb.shape[1:]
+        identity = repr((*_bytes_as_read(footage), n, quality)).encode()
+        return Plate(frame.rgb, frame.alpha, _plate_raster(footage).resized(width, height), identity)
+
+    def neighbours(reach: int) -> list[Plate]:
+        near = range(max(0, number - reach), min(length, number + reach + 1))
+        return [plate(n) for n in near if n != number]
+
     known = knowledge(footage, recipe.screen)
-    here = (*_bytes_as_read(footage), number, quality)
+    return key(plate(number), recipe, number, known, neighbours=neighbours, memo=_pictures.get)
 
-    def memo(name: Hashable, compute: Callable[[], T]) -> T:
-        return _pictures.get((*here, name), compute)
 
-    def around() -> list[Plane]:
-        length = int(footage.facts["length"])
-        return [_frame(footage, n, quality).rgb for n in (number - 1, number + 1) if 0 <= n < length]
-
-    return key(frame.rgb, recipe, number, known, scale=scale, carried=frame.alpha, around=around, memo=memo)
+def _plate_raster(footage: Footage) -> Raster:
+    return Raster.of_plate(int(footage.facts["width"]), int(footage.facts["height"]))
 
 
 def _frame(footage: Footage, number: int, quality: Quality) -> Frame:

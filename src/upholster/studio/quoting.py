@@ -5,13 +5,13 @@ from typing import NamedTuple
 
 from upholster.core.colour import luma_weights
 from upholster.core.delivery.flat_colour import presence, propose_flat
-from upholster.core.recipe import Recipe
+from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Delivery, as_hex, hex_colour, plan
 from upholster.store.models import Footage
 from upholster.studio.bring_in import get_footage, ground_of
 from upholster.studio.delivering import Order, Plane, subject_of
 from upholster.studio.estimate import Estimate, estimate
-from upholster.studio.screens import making_of
+from upholster.studio.screens import key_job_of
 
 #: Brightness within which a flat colour keys out well at the other end (common practice, no source).
 _DARKEST, _LIGHTEST = 0.12, 0.85
@@ -31,10 +31,9 @@ def quote(footage: Footage, recipe: Recipe, delivery: Delivery) -> Estimate:
     """Size and time of a delivery, from a few frames of it."""
     if delivery.form.content == "flat" and not delivery.colour:
         delivery = delivery.model_copy(update={"colour": flat(footage, recipe, None).colour})
-    making = making_of(footage, recipe)
-    take = recipe.take.span(making.footage.facts.length)
-    planned = plan(delivery, making.footage.facts, take)
-    return estimate(making, take, Order(planned, ground_of(delivery)))
+    key_job = key_job_of(footage, recipe)
+    planned = plan(delivery, key_job.footage.facts, recipe.take)
+    return estimate(key_job, Order(planned, ground_of(delivery)))
 
 
 def flat(footage: Footage, recipe: Recipe, colour: str | None) -> Flat:
@@ -54,5 +53,4 @@ def flat(footage: Footage, recipe: Recipe, colour: str | None) -> Flat:
 
 @lru_cache(maxsize=16)
 def _subject(footage_id: int, recipe: Recipe) -> Plane:
-    making = making_of(get_footage(footage_id), recipe)
-    return subject_of(making, recipe.take.span(making.footage.facts.length))
+    return subject_of(key_job_of(get_footage(footage_id), recipe))

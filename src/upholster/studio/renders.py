@@ -17,7 +17,7 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.naming import next_version, safe_name
 from upholster.studio.rendering.missing import mend
 from upholster.studio.rendering.states import ACTIVE, end, now
-from upholster.studio.screens import making_of
+from upholster.studio.screens import key_job_of
 from upholster.studio.shots import recipe_at
 
 
@@ -40,9 +40,8 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
         if shot is None:
             raise Missing("This shot is not here any more.")
         recipe, footage = recipe_at(db, shot_id, revision), shot.footage
-    making = making_of(footage, recipe)
-    take = recipe.take.span(making.footage.facts.length)
-    plans = [plan(delivering.settled(d, making, take), making.footage.facts, take) for d in deliveries]
+    key_job = key_job_of(footage, recipe)
+    plans = [plan(delivering.settled(d, key_job), key_job.footage.facts, recipe.take) for d in deliveries]
     for planned in plans:
         ground_of(planned.delivery)
     with session() as db:

@@ -1,7 +1,8 @@
 """What is known of the screens of footage in the house."""
 
+from upholster.core.documents.recipe import Recipe, read_recipe
+from upholster.core.documents.screen import Screen
 from upholster.core.first_recipe import FirstLook, found
-from upholster.core.recipe import Recipe, Screen, read_recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey
 from upholster.store.models import Footage
@@ -9,7 +10,7 @@ from upholster.studio import places
 from upholster.studio.bring_in import footage_of_bytes, source_of
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.kept import KNOWLEDGE, Kept
-from upholster.studio.keying import Making, load_survey
+from upholster.studio.keying import KeyJob, load_survey
 
 _surveys = Kept(KNOWLEDGE // 2)
 _screens = Kept(KNOWLEDGE // 2)
@@ -43,6 +44,6 @@ def found_of(footage: Footage, recipe: Recipe) -> tuple[str, ...]:
     return _sentences.get(name, lambda: found(survey_of(footage), recipe, knowledge(footage, recipe.screen), first))
 
 
-def making_of(footage: Footage, recipe: Recipe) -> Making:
+def key_job_of(footage: Footage, recipe: Recipe) -> KeyJob:
     """Footage ready to be keyed by a recipe."""
-    return Making(source_of(footage), recipe, knowledge(footage, recipe.screen))
+    return KeyJob(source_of(footage), recipe, knowledge(footage, recipe.screen))

@@ -5,8 +5,9 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from upholster.core.documents.recipe import Matte, Recipe, read_recipe
+from upholster.core.documents.screen import SAMPLES, Sample, Screen
 from upholster.core.first_recipe import propose_matte
-from upholster.core.recipe import SAMPLES, Matte, Recipe, Sample, Screen, read_recipe
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.propose import kind_of
 from upholster.store.models import Footage, Revision, Shot
@@ -145,7 +146,8 @@ def with_sample(recipe: Recipe, footage: Footage, sample: Sample) -> Recipe:
 def _proposed(matte: Matte, footage: Footage, screen: Screen, known: ScreenKnowledge) -> Matte:
     """`matte` with the clear and solid points that the measured grain asks for."""
     found = propose_matte(survey_of(footage), screen, known)
-    return matte.model_copy(update={"clear": found.clear, "solid": found.solid})
+    points = {"black_point": found.black_point, "white_point": found.white_point}
+    return matte.model_copy(update=points)
 
 
 def _get(db: Session, shot_id: int, *, lock: bool = False) -> Shot:

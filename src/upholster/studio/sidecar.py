@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from upholster import __version__
-from upholster.core.recipe import Recipe
+from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Delivery
 from upholster.media.proof import Proof
 

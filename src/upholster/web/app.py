@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException
 from werkzeug.routing import IntegerConverter
 from werkzeug.wrappers import Response as AnyResponse
 
-from upholster.core.recipe import RecipeError
+from upholster.core.documents.recipe import RecipeError
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.places import data_root

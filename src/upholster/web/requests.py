@@ -6,7 +6,7 @@ from flask import request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from werkzeug.exceptions import BadRequest
 
-from upholster.core.recipe import Recipe, read_recipe
+from upholster.core.documents.recipe import Recipe, read_recipe
 from upholster.studio.errors import Refused
 
 Body = TypeVar("Body", bound="Asked")
@@ -77,6 +77,10 @@ class Sequenced(OfRecipe):
 class PictureAsked(Sequenced):
     frame: Frame
     plate: bool = False
+    #: Frames are counted as they are delivered.
+    taken: bool = False
+    #: The borders that are cut away are shown as well.
+    whole: bool = False
     quality: Literal["quick", "fine"] = "quick"
     #: All pictures are wanted, as while a clip plays.
     keep: bool = False

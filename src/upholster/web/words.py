@@ -51,8 +51,6 @@ def delivered(delivery: dict[str, Any]) -> str:
         parts.append(f"{known.alpha} alpha")
     if form.content == "flat" and known.colour:
         parts.append(f"over {known.colour}")
-    if known.speed != 100:
-        parts.append(f"{known.speed} % speed")
     if known.sound:
         parts.append("with sound")
     return ", ".join(parts)

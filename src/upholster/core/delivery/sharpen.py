@@ -12,4 +12,4 @@ def sharpen(rgb: Plane, amount: float) -> Plane:
     if amount <= 0:
         return rgb
     soft = np.stack([cv2.GaussianBlur(c, (0, 0), 1.0, borderType=cv2.BORDER_REPLICATE) for c in rgb])
-    return (rgb + (rgb - soft) * np.float32(amount)).clip(0, 1)
+    return rgb + (rgb - soft) * np.float32(amount)

@@ -30,7 +30,7 @@ def resized(rgb: Plane, alpha: Plane, width: int, height: int) -> tuple[Plane, P
     held = np.stack([_scaled(c, width, height, how) for c in premultiply(rgb, alpha)])
     bare = np.stack([_scaled(c, width, height, how) for c in rgb])
     cover = cover.clip(0, 1)
-    return np.where(cover > 0.004, unpremultiply(held, cover), bare).clip(0, 1), cover
+    return np.where(cover > 0.004, unpremultiply(held, cover), bare), cover
 
 
 def _scaled(plane: Plane, width: int, height: int, how: int) -> Plane:

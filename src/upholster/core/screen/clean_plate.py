@@ -1,13 +1,15 @@
 """The clean plate: the screen alone, for every pixel, as if the subject were not there."""
 
-from typing import NamedTuple
+from dataclasses import dataclass
+from functools import cached_property
+from hashlib import blake2b
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.screen import Screen
 from upholster.core.grids import resize, spread
-from upholster.core.recipe import Screen
 from upholster.core.screen.metric import LUMA_WEIGHT, chroma, to_metric
 from upholster.core.screen.propose import primary
 from upholster.core.screen.survey import Survey
@@ -25,7 +27,8 @@ _PURE = 0.9
 _NEIGHBOURHOOD = 6
 
 
-class ScreenKnowledge(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class ScreenKnowledge:
     """What a shot knows about its screen.
 
     Attributes
@@ -41,6 +44,17 @@ class ScreenKnowledge(NamedTuple):
     plate: Plane
     noise: float
     primary: int
+
+    @property
+    def nbytes(self) -> int:
+        return self.plate.nbytes
+
+    @cached_property
+    def digest(self) -> bytes:
+        """Names this knowledge: equal where everything in it is equal."""
+        taken = blake2b(repr((self.plate.shape, float(self.noise), self.primary)).encode(), digest_size=16)
+        taken.update(np.ascontiguousarray(self.plate).tobytes())
+        return taken.digest()
 
 
 def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) -> ScreenKnowledge | None:

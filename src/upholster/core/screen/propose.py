@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.recipe import Kind, Screen
+from upholster.core.documents.screen import Kind, Screen
 from upholster.core.screen.metric import chroma, to_metric
 from upholster.core.screen.survey import Survey
 

@@ -6,12 +6,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.grids import lay
-from upholster.core.recipe import Recipe
+from upholster.core.documents.recipe import Recipe
+from upholster.core.grids import upsampled
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
 from upholster.core.screen.survey import Survey
-from upholster.core.stages.pull import pull, subject_colours
+from upholster.core.stages.matte.raw_matte import raw_matte
+from upholster.core.stages.matte.subject_colours import subject_colours
 
 Plane = NDArray[np.float32]
 Colour = tuple[float, float, float]
@@ -78,8 +79,8 @@ def report(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> Report:
 
 def _matte(cells: Plane, recipe: Recipe, known: ScreenKnowledge) -> Plane:
     size = cells.shape[2], cells.shape[1]
-    subject = lay(subject_colours(cells, recipe.screen.kind, known), *size)
-    return pull(cells, recipe.screen.kind, lay(known.plate, *size), subject)
+    subject = upsampled(subject_colours(cells, recipe.screen.kind, known), *size)
+    return raw_matte(cells, recipe.screen.kind, upsampled(known.plate, *size), subject)
 
 
 def _stops(plate: Plane) -> float:

@@ -1,1 +1,1 @@
-"""The stages of the key, in the order of the work order; each reads only its own settings."""
+"""The stages of the key, one module each, grouped by the line of the work order they belong to."""

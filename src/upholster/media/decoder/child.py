@@ -15,11 +15,12 @@ import numpy as np
 from upholster.media.decoder.animation import Animation, is_animated
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.sandbox import confine
-from upholster.media.decoder.sound import pack_sound
+from upholster.media.decoder.sound import take_sound
 from upholster.media.decoder.stills import SUFFIXES, open_still
 from upholster.media.decoder.video import VideoFile
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
+from upholster.media.sound import SoundWanted
 
 
 class Sequence:
@@ -81,7 +82,7 @@ def main() -> None:
                 _send(out, {"facts": facts.model_dump(mode="json")})
                 continue
             if "sound" in request:
-                packed = np.frombuffer(pack_sound(request_path, *request["sound"]), np.uint8)
+                packed = np.frombuffer(take_sound(request_path, SoundWanted.model_validate(request["sound"])), np.uint8)
                 _send(out, {}, Planes("grey", 8, [packed], None))
                 continue
             for frame in range(request["first"], request["end"], request.get("step", 1)):

@@ -18,6 +18,7 @@ from upholster.media.decoder.planes import Planes
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.limits import SECONDS
+from upholster.media.sound import SoundWanted
 
 
 class Reader:
@@ -67,12 +68,12 @@ class Reader:
         for planes in self.planes(numbers):
             yield to_frame(planes, self.facts)
 
-    def sound(self, first: float, end: float) -> bytes | None:
-        """The sound between two times in seconds, as a Matroska file of its own that begins with the first."""
+    def sound(self, wanted: SoundWanted) -> bytes | None:
+        """The sound as it is wanted, as a file of its own that begins with the first picture; None without any."""
         with self._lock:
             if self._child is None:
                 self._start()
-            self._ask({"sound": [first, end]})
+            self._ask({"sound": wanted.model_dump(mode="json")})
             (packed,) = self._frame().arrays
         return packed.tobytes() or None
 

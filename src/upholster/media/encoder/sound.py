@@ -1,4 +1,4 @@
-"""The sound of the source, passed through beside the pictures as it is."""
+"""The sound that goes beside the pictures, packet by packet."""
 
 import io
 from collections.abc import Iterator
@@ -12,13 +12,13 @@ class SoundTrack:
 
     Parameters
     ----------
-    matroska : bytes
+    packed : bytes
         The sound alone, in time with the first picture, as `Reader.sound` gives it.
     """
 
-    def __init__(self, container: Any, matroska: bytes) -> None:
+    def __init__(self, container: Any, packed: bytes) -> None:
         self._container = container
-        self._source = av.open(io.BytesIO(matroska))
+        self._source = av.open(io.BytesIO(packed))
         self._stream = container.add_stream_from_template(self._source.streams.audio[0])
         self._packets: Iterator[Any] = (p for p in self._source.demux(audio=0) if p.size)
         self._waiting = next(self._packets, None)

@@ -9,8 +9,8 @@ from upholster.store.session import session
 from upholster.studio import delivering, places
 from upholster.studio.bring_in import ground_of
 from upholster.studio.delivering import Order
-from upholster.studio.keying import Making
-from upholster.studio.screens import making_of
+from upholster.studio.keying import KeyJob
+from upholster.studio.screens import key_job_of
 from upholster.studio.shots import recipe_at
 
 
@@ -19,8 +19,7 @@ class Job(NamedTuple):
 
     render: Render
     sha256: str
-    making: Making
-    take: range
+    key_job: KeyJob
     order: Order
 
     @property
@@ -61,7 +60,6 @@ def job_of(render_id: int) -> Job:
         footage = render.shot.footage
         recipe = recipe_at(db, render.shot_id, render.revision)
         delivery = read_delivery(render.delivery)
-    making = making_of(footage, recipe)
-    take = recipe.take.span(making.footage.facts.length)
-    order = Order(plan(delivery, making.footage.facts, take), ground_of(delivery))
-    return Job(render, footage.sha256, making, take, order)
+    key_job = key_job_of(footage, recipe)
+    order = Order(plan(delivery, key_job.footage.facts, recipe.take), ground_of(delivery))
+    return Job(render, footage.sha256, key_job, order)

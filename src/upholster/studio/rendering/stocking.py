@@ -37,7 +37,7 @@ def _beside(job: Job, proof: Proof, count: int) -> list[Path]:
     sidecar, moving = job.delivered.with_name(job.delivered.name + ".json"), job.folder / "preview.webm"
     write_sidecar(
         sidecar,
-        recipe=job.making.recipe,
+        recipe=job.key_job.recipe,
         revision=job.render.revision,
         source_sha256=job.sha256,
         delivery=job.order.planned.delivery,

@@ -1,13 +1,15 @@
 """The Bench: one shot, its work order and its picture."""
 
+import json
 import os
 import threading
 import time
-from typing import Any
+from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template
 
-from upholster.core.recipe import Recipe, read_recipe
+from upholster.core.documents.recipe import Recipe, read_recipe
+from upholster.core.raster import Raster
 from upholster.core.screen.propose import screen_name
 from upholster.studio import bring_in, look, renders, screens, shots
 from upholster.studio.errors import Refused
@@ -112,12 +114,22 @@ def picture(shot_id: int) -> Response:
         # The one before the newest is still drawn while a value is dragged.
         if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
             return Response(status=204)
-        pixels = look.picture(footage, recipe, asked.frame, asked.quality, "plate" if asked.plate else "result")
+        what: Literal["plate", "result"] = "plate" if asked.plate else "result"
+        wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole)
+        pixels, raster = look.picture(footage, recipe, wanted)
     response = Response(pixels.tobytes(), mimetype="application/octet-stream")
     response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
+    response.headers["X-Raster"] = json.dumps(_on_screen(raster))
     response.headers["X-Waited"] = str(round(waited * 1000))
     response.headers["Cache-Control"] = "no-store"
     return response
+
+
+def _on_screen(raster: Raster) -> dict[str, Any]:
+    """Size of a picture in full, and the map from places on the plate to places in it: a, b, c, d, e, f."""
+    e, f = raster.place(0, 0)
+    (a, b), (c, d) = raster.place(1, 0), raster.place(0, 1)
+    return {"size": raster.size, "matrix": (a - e, b - f, c - e, d - f, e, f)}
 
 
 @page.post("/instruments/<name>")
@@ -168,7 +180,7 @@ def _fields() -> dict[str, Any]:
     """Bounds, steps, units and defaults of the numbers, for dragging and typing."""
     fields = {}
     for stage, model in Recipe.model_fields.items():
-        if hasattr(model.annotation, "numbers"):
-            for name, bounds in model.annotation.numbers().items():  # type: ignore[union-attr]
+        if hasattr(model.annotation, "tracks"):
+            for name, bounds in model.annotation.tracks().items():  # type: ignore[union-attr]
                 fields[f"{stage}.{name}"] = bounds
     return fields

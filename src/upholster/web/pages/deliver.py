@@ -78,7 +78,7 @@ def choices(facts: dict[str, Any]) -> dict[str, Any]:
                 "note": f.note,
                 "takes": f.takes,
                 "content": f.content,
-                "noSound": no_sound(f, known, 100, None),
+                "noSound": no_sound(f, known, 100),
             }
             for f in FORMATS.values()
         },

@@ -1,10 +1,15 @@
 """Closing holes in the solid part without closing real gaps."""
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.settings import Settings
+from upholster.core.documents.tracks import Track, track
 from upholster.core.kernels import compiled, over_rows
+from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 
 Plane = NDArray[np.float32]
 
@@ -12,7 +17,25 @@ Plane = NDArray[np.float32]
 _GAP, _HOLE = 0.5, 0.8
 
 
-def close_holes(matte: Plane, *, size: float) -> Plane:
+class FillHoles(Settings):
+    fill_holes: Track = track(
+        8.0, 0.0, 60.0, step=0.5, unit="px", doc="Shallow dips in the solid part narrower than this are filled."
+    )
+
+
+def _run(picture: Picture, context: Context, *, fill_holes: float) -> Changes:
+    return covered(close_dips(picture.cover, size=picture.raster.length(fill_holes)))
+
+
+def _applies(context: Context, *, fill_holes: float, **others: Any) -> bool:
+    # Thin glow has no holes.
+    return context.keyed and not context.glow and fill_holes > 0
+
+
+STAGE = Stage("fill_holes", ("cover",), _run, "matte", FillHoles, _applies)
+
+
+def close_dips(matte: Plane, *, size: float) -> Plane:
     """Matte with dips narrower than `size` pixels filled, where they are shallow.
 
     Notes

@@ -1,9 +1,14 @@
 """Narrowing what is taken out to ranges of hue, saturation and lightness."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.settings import Settings
+from upholster.core.documents.tracks import Track, track
 from upholster.core.kernels import compiled, over_rows
+from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 
 Plane = NDArray[np.float32]
 
@@ -11,23 +16,48 @@ Plane = NDArray[np.float32]
 _GREYISH = 0.05
 
 
-def narrow(
-    pulled: Plane,
+class Qualifier(Settings):
+    """Keeping everything whose colour lies outside these ranges."""
+
+    hue: Track = track(180.0, 1.0, 180.0, step=1, unit="°", doc="Hue: this far either way from the screen's.")
+    saturation_low: Track = track(0.0, 0.0, 1.0, step=0.01, doc="Saturation below this is kept.")
+    saturation_high: Track = track(1.0, 0.0, 1.0, step=0.01, doc="Saturation above this is kept.")
+    lightness_low: Track = track(0.0, 0.0, 1.0, step=0.01, doc="Lightness below this is kept.")
+    lightness_high: Track = track(1.0, 0.0, 1.0, step=0.01, doc="Lightness above this is kept.")
+    softness: Track = track(0.1, 0.01, 1.0, step=0.01, doc="Width of the shoulders, as a share of each range.")
+
+
+def _run(picture: Picture, context: Context, **ranges: float) -> Changes:
+    colour = np.mean(context.screen.colours, axis=0)
+    return covered(qualify(picture.cover, picture.rgb, tuple(map(float, colour)), **ranges))
+
+
+def _applies(context: Context, **ranges: Any) -> bool:
+    low, high = ("saturation_low", "lightness_low"), ("saturation_high", "lightness_high")
+    narrowed = any(ranges[n] > 0 for n in low) or any(ranges[n] < 1 for n in high)
+    return context.keyed and (narrowed or ranges["hue"] < 180)
+
+
+STAGE = Stage("qualifier", ("rgb", "cover"), _run, "qualifier", Qualifier, _applies)
+
+
+def qualify(
+    cover: Plane,
     plate: Plane,
-    colour: tuple[float, float, float],
+    colour: tuple[float, ...],
     *,
     hue: float,
-    pale: float,
-    vivid: float,
-    dark: float,
-    light: float,
-    soft: float,
+    saturation_low: float,
+    saturation_high: float,
+    lightness_low: float,
+    lightness_high: float,
+    softness: float,
 ) -> Plane:
     """Coverage raised to one where a pixel's colour lies outside the ranges, with soft shoulders.
 
     Parameters
     ----------
-    pulled : (h, w) float32
+    cover : (h, w) float32
     plate : (3, h, w) float32
     colour : of 3 float
         The screen's; its hue is the middle of the range of hues.
@@ -37,26 +67,24 @@ def narrow(
     Hue, saturation and lightness of the double hexcone (Joblove and Greenberg 1978, "Color spaces
     for computer graphics").
     """
-    if hue >= 180 and pale <= 0 and vivid >= 1 and dark <= 0 and light >= 1:
-        return pulled
-    out = np.empty_like(pulled)
+    out = np.empty_like(cover)
     f = np.float32
     middle = np.zeros((3, 1, 1), f)
     middle[:, 0, 0] = colour
     centre = np.empty(3, f)
     _describe(middle, centre)
     over_rows(
-        _narrow,
-        pulled.shape[0],
-        pulled,
+        _keep_outside,
+        cover.shape[0],
+        cover,
         plate,
         centre[0],
         f(hue / 180 if hue < 180 else 4),
-        f(pale if pale > 0 else -4),
-        f(vivid if vivid < 1 else 4),
-        f(dark if dark > 0 else -4),
-        f(light if light < 1 else 4),
-        f(soft),
+        f(saturation_low if saturation_low > 0 else -4),
+        f(saturation_high if saturation_high < 1 else 4),
+        f(lightness_low if lightness_low > 0 else -4),
+        f(lightness_high if lightness_high < 1 else 4),
+        f(softness),
         out,
     )
     return out
@@ -88,11 +116,11 @@ def _describe(pixel, out):
 
 
 @compiled
-def _narrow(pulled, plate, centre, hue, pale, vivid, dark, light, soft, out, first, end):
+def _keep_outside(cover, plate, centre, hue, pale, vivid, dark, light, soft, out, first, end):
     one, zero = np.float32(1), np.float32(0)
     rate = one / soft
     for j in range(first, end):
-        for i in range(pulled.shape[1]):
+        for i in range(cover.shape[1]):
             h, s, l = _hsl(plate[0, j, i], plate[1, j, i], plate[2, j, i])  # noqa: E741
             away = abs(h - centre)
             away = min(away, np.float32(2) - away)
@@ -101,4 +129,4 @@ def _narrow(pulled, plate, centre, hue, pale, vivid, dark, light, soft, out, fir
             outside = max(outside, (pale - s) * rate, (s - vivid) * rate)
             outside = max(outside, (dark - l) * rate, (l - light) * rate)
             kept = min(max(outside, zero), one)
-            out[j, i] = pulled[j, i] + (one - pulled[j, i]) * kept
+            out[j, i] = cover[j, i] + (one - cover[j, i]) * kept

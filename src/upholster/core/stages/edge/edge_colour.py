@@ -1,12 +1,18 @@
 """The subject's own colour: the screen unmixed from half-covered pixels, spill from solid ones."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
 from upholster.core.colour import luma_weights
-from upholster.core.grids import Laid, read_row
+from upholster.core.documents.screen import Kind
+from upholster.core.documents.settings import Settings
+from upholster.core.documents.tracks import Track, track
+from upholster.core.grids import UpsampledGrid, read_row
 from upholster.core.kernels import compiled, inlined, over_rows
-from upholster.core.recipe import Kind
+from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 
 Plane = NDArray[np.float32]
 
@@ -17,12 +23,42 @@ _GLOW_TELLS = 0.06
 _SPILL, _OWN = 0.2, 0.4
 
 
+class EdgeColour(Settings):
+    """Taking the screen's colour out of the subject."""
+
+    unmix: Track = track(1.0, 0.0, 1.0, step=0.01, doc="Remove the screen from half-covered pixels.")
+    spill: Track = track(1.0, 0.0, 1.0, step=0.01, doc="Remove the screen's light from solid ones.")
+    balance: Track = track(
+        0.5,
+        0.0,
+        1.0,
+        step=0.01,
+        doc="What the screen's primary is limited to: the smaller (0), the mean (0.5) or the larger (1) "
+        "of the other two.",
+    )
+    desaturate: Track = track(0.0, 0.0, 1.0, step=0.01, doc="Take the colour out of what is left of the rim.")
+    keep_own: bool = Field(
+        default=True, description="Leave the subject's own colours near the screen's: green cloth stays green."
+    )
+    keep_luma: bool = Field(default=True, description="Give despilled pixels their brightness back.")
+    paused: bool = Field(default=False, description="Leave the plate's colours as they are.")
+
+
+def _run(picture: Picture, context: Context, *, paused: bool, **values: Any) -> Changes:
+    grids = picture.screen, picture.subject
+    kind, primary = context.screen.kind, context.measured.primary
+    return {"rgb": edge_colour(picture.rgb, picture.cover, kind, *grids, primary, **values)}
+
+
+STAGE = Stage("edge_colour", ("rgb", "cover", "screen", "subject"), _run, "edge_colour", EdgeColour)
+
+
 def edge_colour(
     plate: Plane,
     cover: Plane,
     kind: Kind,
-    screen: Laid,
-    subject: Laid,
+    screen: UpsampledGrid,
+    subject: UpsampledGrid,
     primary: int,
     *,
     unmix: float,
@@ -39,10 +75,10 @@ def edge_colour(
     plate : (3, h, w) float32
     cover : (h, w) float32
         Coverage as it was in front of the camera: before the edge was moved or softened.
-    screen : Laid
+    screen : UpsampledGrid
         The clean plate.
-    subject : Laid
-        The subject's colours spread outward (`pull.subject_colours`). They take over where
+    subject : UpsampledGrid
+        The subject's colours spread outward (`subject_colours`). They take over where
         coverage is too small to tell the colour.
     primary : int
         The screen's strongest primary, 0 to 2.
@@ -54,12 +90,16 @@ def edge_colour(
     given back in equal parts to all three primaries. With `keep_own`, what the subject nearby has of
     the primary beyond what light from a screen could add to it counts as its own and stays.
     `desaturate` takes colour from pixels by as much as they are not covered.
+
+    Where hardly anything covers, the division can give any number: no colour of a subject is taken to be
+    darker or brighter than the picture it is in, or than 0..1, whichever goes further.
     """
     height = cover.shape[0]
     out = np.empty_like(plate)
     tells = _GLOW_TELLS if kind in ("dark", "light") else _TELLS
     give_back = luma_weights("bt709")[primary] if keep_luma else 0.0
     f = np.float32
+    lowest, highest = min(0.0, float(plate.min())), max(1.0, float(plate.max()))
     over_rows(
         _unmix,
         height,
@@ -74,6 +114,8 @@ def edge_colour(
         f(balance),
         f(keep_own),
         f(give_back),
+        f(lowest),
+        f(highest),
         out,
     )
     if desaturate > 0:
@@ -83,7 +125,24 @@ def edge_colour(
 
 
 @compiled
-def _unmix(plate, cover, screen, subject, primary, lean_rate, unmix, spill, balance, keep, give_back, out, first, end):
+def _unmix(
+    plate,
+    cover,
+    screen,
+    subject,
+    primary,
+    lean_rate,
+    unmix,
+    spill,
+    balance,
+    keep,
+    give_back,
+    low,
+    high,
+    out,
+    first,
+    end,
+):
     width = out.shape[-1]
     back, near = np.empty((3, width), np.float32), np.empty((3, width), np.float32)
     inverse, lean = np.empty(width, np.float32), np.empty(width, np.float32)
@@ -99,9 +158,9 @@ def _unmix(plate, cover, screen, subject, primary, lean_rate, unmix, spill, bala
             for i in range(width):
                 seen = plate[c, j, i]
                 own = (seen - (one - cover[j, i]) * ground[i]) * inverse[i]
-                own = min(max(own, zero), one)
+                own = min(max(own, low), high)
                 own += (own_near[i] - own) * lean[i]
-                out[c, j, i] = min(max(seen + (own - seen) * unmix, zero), one)
+                out[c, j, i] = min(max(seen + (own - seen) * unmix, low), high)
         if spill > zero:
             x, y = (primary + 1) % 3, (primary + 2) % 3
             if keep > zero:
@@ -110,7 +169,7 @@ def _unmix(plate, cover, screen, subject, primary, lean_rate, unmix, spill, bala
                 _of_its_own(near[primary], back[primary], keep)
             else:
                 near[primary, :] = zero
-            _despill(out[primary, j], out[x, j], out[y, j], near[primary], spill, balance, give_back)
+            _despill(out[primary, j], out[x, j], out[y, j], near[primary], spill, balance, give_back, high)
 
 
 @inlined
@@ -131,16 +190,16 @@ def _of_its_own(near, whole, keep):
 
 
 @inlined
-def _despill(main, other, third, allowed, spill, balance, give_back):
-    one, zero = np.float32(1), np.float32(0)
+def _despill(main, other, third, allowed, spill, balance, give_back, high):
+    zero = np.float32(0)
     for i in range(main.shape[0]):
         p, x, y = main[i], other[i], third[i]
         small, large = min(x, y), max(x, y)
         excess = max(p - small - (large - small) * balance - allowed[i], zero) * spill
         back = excess * give_back
         main[i] = p - excess + back
-        other[i] = min(x + back, one)
-        third[i] = min(y + back, one)
+        other[i] = min(x + back, high)
+        third[i] = min(y + back, high)
 
 
 @compiled

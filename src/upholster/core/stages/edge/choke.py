@@ -1,12 +1,16 @@
 """Moving the edge by fractions of a pixel, and softening it."""
 
 import math
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.settings import Settings
+from upholster.core.documents.tracks import Track, track
 from upholster.core.kernels import compiled, over_rows
+from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 
 Plane = NDArray[np.float32]
 
@@ -16,8 +20,25 @@ _DIRECTIONS = 16
 _RUN = 32
 
 
-def edge(matte: Plane, *, shift: float, soften: float) -> Plane:
-    """Matte with its edge moved by `shift` pixels (out is positive) and blurred by `soften` pixels.
+class Choke(Settings):
+    choke: Track = track(0.0, -20.0, 20.0, step=0.1, unit="px", doc="Edge in (+) or out (-).")
+    soften: Track = track(0.0, 0.0, 50.0, step=0.1, unit="px", doc="Gaussian radius (sigma).")
+
+
+def _run(picture: Picture, context: Context, *, choke: float, soften: float) -> Changes:
+    length = picture.raster.length
+    return {"alpha": move_edge(picture.cover, choke=length(choke), soften=length(soften))}
+
+
+def _applies(context: Context, *, choke: float, soften: float, **others: Any) -> bool:
+    return context.keyed and (choke != 0 or soften > 0)
+
+
+STAGE = Stage("choke", ("cover",), _run, "edge", Choke, _applies)
+
+
+def move_edge(matte: Plane, *, choke: float, soften: float) -> Plane:
+    """Matte with its edge moved in by `choke` pixels (out where negative) and blurred by `soften` pixels.
 
     Notes
     -----
@@ -25,8 +46,8 @@ def edge(matte: Plane, *, shift: float, soften: float) -> Plane:
     Morphology", chapter XII): whole pixels with a disc of pixels, the fraction left over with the
     largest bilinear value on a circle of that radius.
     """
-    if abs(shift) > 1e-3:
-        matte = _dilate(matte, shift) if shift > 0 else 1 - _dilate(1 - matte, -shift)
+    if abs(choke) > 1e-3:
+        matte = _dilate(matte, -choke) if choke < 0 else 1 - _dilate(1 - matte, choke)
     if soften > 0.05:
         matte = cv2.GaussianBlur(matte, (0, 0), soften, borderType=cv2.BORDER_REPLICATE)
     return matte

@@ -1,21 +1,45 @@
 """Calming the matte's edge along its own course: grain goes, the edge stays as sharp across as it was."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.settings import Settings
+from upholster.core.documents.tracks import Track, track
 from upholster.core.grids import area
 from upholster.core.kernels import compiled, over_rows
+from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 
 Plane = NDArray[np.float32]
 
-#: Squared slope, per pixel of the picture, from which there is an edge to speak of.
+#: Squared slope, per pixel of the plate, from which there is an edge to speak of.
 _EDGE = 5e-4
 #: Weights of the samples one and two pixels along the edge.
 _ONE, _TWO = 0.7, 0.25
 
 
-def smooth_along(matte: Plane, *, amount: float) -> Plane:
-    """Matte averaged over five pixels along its edges, where they run straight enough.
+class EdgeSmoothing(Settings):
+    edge_smoothing: Track = track(1.0, 0.0, 1.0, step=0.05, doc="Calm edges along their own course.")
+
+
+def _run(picture: Picture, context: Context, *, edge_smoothing: float) -> Changes:
+    step = picture.raster.length(1.0)
+    return covered(smooth_edges(picture.raw_matte, amount=edge_smoothing, step=step), raw=True)
+
+
+def _applies(context: Context, *, edge_smoothing: float, **others: Any) -> bool:
+    # Thin glow has no edge with a course.
+    return context.keyed and not context.glow and edge_smoothing > 0
+
+
+STAGE = Stage("edge_smoothing", ("raw_matte",), _run, "matte", EdgeSmoothing, _applies)
+
+
+def smooth_edges(matte: Plane, *, amount: float, step: float = 1.0) -> Plane:
+    """Matte averaged over five pixels of the plate along its edges, where they run straight enough.
+
+    `step` is the length of a pixel of the plate in this picture.
 
     Notes
     -----
@@ -24,13 +48,15 @@ def smooth_along(matte: Plane, *, amount: float) -> Plane:
     with its fourth power, so crossing and curling strands are left alone.
     """
     height, width = matte.shape
-    if amount <= 0 or min(height, width) < 10:
+    if min(height, width) < 10:
         return matte
     half = area(matte[None, : height // 2 * 2, : width // 2 * 2], width // 2, height // 2)[0]
     tensor = np.empty((3, *half.shape), np.float32)
     over_rows(_slopes, half.shape[0], half, tensor)
     out = matte.copy()
-    over_rows(_average, half.shape[0], matte, tensor, np.float32(amount), out)
+    f = np.float32
+    # Slopes grow as pictures shrink. Samples further out than two pixels would need a wider margin.
+    over_rows(_average, half.shape[0], matte, tensor, f(amount), f(min(step, 1.5)), f(_EDGE / step**2), out)
     return out
 
 
@@ -49,13 +75,13 @@ def _slopes(matte, tensor, first, end):
 
 
 @compiled
-def _average(matte, tensor, amount, out, first, end):
+def _average(matte, tensor, amount, step, least, out, first, end):
     rows, columns = tensor.shape[1:]
     half, one, zero = np.float32(0.5), np.float32(1), np.float32(0)
     share = one / np.float32(1 + 2 * _ONE + 2 * _TWO)
     for m in range(max(first, 2), min(end, rows - 2)):
         for k in range(2, columns - 2):
-            if tensor[0, m, k] + tensor[2, m, k] < np.float32(_EDGE):
+            if tensor[0, m, k] + tensor[2, m, k] < least:
                 continue
             across = mixed = down = zero
             for q in range(np.uint32(m - 1), np.uint32(m + 2)):
@@ -70,8 +96,8 @@ def _average(matte, tensor, amount, out, first, end):
             weight = amount * straight * straight
             # The edge runs at a right angle to its slope.
             cosine = apart / max(length, np.float32(1e-12))
-            dx = -np.sqrt(max(half * (one - cosine), zero))
-            dy = np.sqrt(max(half * (one + cosine), zero))
+            dx = -np.sqrt(max(half * (one - cosine), zero)) * step
+            dy = np.sqrt(max(half * (one + cosine), zero)) * step
             if mixed < 0:
                 dx = -dx
             for j in range(2 * m, 2 * m + 2):

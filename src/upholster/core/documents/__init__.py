@@ -1,0 +1,1 @@
+"""What people choose, as documents with a version: settings, numbers with keyframes, the recipe."""

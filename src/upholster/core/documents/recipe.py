@@ -1,0 +1,93 @@
+"""The recipe: every choice made for a shot, in one JSON document.
+
+One settings model for each line of the work order, put together from those of its stages; `docs/recipe.md`
+is generated from them. Unknown fields are refused. Pixels are pixels of the plate, frames are counted from 0
+of the footage.
+"""
+
+from typing import Literal
+
+from pydantic import Field, ValidationError
+
+from upholster.core.documents.migrations import MIGRATIONS
+from upholster.core.documents.screen import Screen
+from upholster.core.documents.settings import Settings
+from upholster.core.raster import Raster
+from upholster.core.stages.edge.choke import Choke
+from upholster.core.stages.edge.edge_colour import EdgeColour
+from upholster.core.stages.edge.recover import Recover
+from upholster.core.stages.matte.edge_smoothing import EdgeSmoothing
+from upholster.core.stages.matte.fill_holes import FillHoles
+from upholster.core.stages.matte.levels import Levels
+from upholster.core.stages.matte.see_through import SeeThrough
+from upholster.core.stages.matte.specks import Specks
+from upholster.core.stages.matte.temporal_denoise import TemporalDenoise
+from upholster.core.stages.screen.joined import Region
+from upholster.core.stages.screen.qualifier import Qualifier
+from upholster.core.stages.take.crop import Crop, borders
+from upholster.core.stages.take.turn import Turn, turned
+from upholster.core.timemap import Timing
+
+VERSION = 2
+
+
+class RecipeError(ValueError):
+    """The document is not a recipe this version can use; the message says why."""
+
+
+class Take(Turn, Crop, Timing):
+    """Which frames are used and how fast, which part of the picture, and which way up."""
+
+    def result(self, plate: Raster) -> Raster:
+        """Where the result lies on a plate: its part, its size and which way up."""
+        cut = borders(plate.plate_width, plate.plate_height, **self.at(0, Crop))
+        return turned(plate.cropped(*cut)[0], **self.at(0, Turn))
+
+
+class Matte(Levels, Specks, FillHoles, SeeThrough, EdgeSmoothing, TemporalDenoise):
+    """What counts as clear and what as solid."""
+
+    paused: bool = Field(default=False, description="Use the coverage as measured.")
+
+
+class Edge(Choke, Recover):
+    """Where the edge lies and how soft it is."""
+
+    paused: bool = Field(default=False, description="Leave the edge as it is.")
+
+
+class Recipe(Settings):
+    """Every choice made for a shot."""
+
+    version: Literal[2] = 2
+    take: Take = Take()
+    screen: Screen = Screen()
+    region: Region = Region()
+    qualifier: Qualifier = Qualifier()
+    matte: Matte = Matte()
+    edge: Edge = Edge()
+    edge_colour: EdgeColour = EdgeColour()
+
+
+def read_recipe(document: object) -> Recipe:
+    """A recipe from parsed JSON, older versions migrated.
+
+    Raises
+    ------
+    RecipeError
+        With one sentence that names the field and what is wrong with it.
+    """
+    if not isinstance(document, dict):
+        raise RecipeError("A recipe is a JSON object; this is not one.")
+    found = document.get("version", 1)
+    if type(found) is not int or not 1 <= found <= VERSION:
+        raise RecipeError(f"This recipe has version {str(found)[:20]}; this program reads 1 to {VERSION}. Update it.")
+    try:
+        while found < VERSION:
+            document = MIGRATIONS[found](document)
+            found += 1
+        return Recipe.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"] if not str(part).startswith(("function", "tuple[")))
+        raise RecipeError(f"Recipe field “{where}”: {first['msg']}.") from None

@@ -1,0 +1,37 @@
+"""The list of stages, in the order they are walked."""
+
+from upholster.core.pipeline.stage import Stage
+from upholster.core.stages.edge import choke, edge_colour, recover, source_alpha
+from upholster.core.stages.matte import (
+    edge_smoothing,
+    fill_holes,
+    levels,
+    raw_matte,
+    see_through,
+    specks,
+    subject_colours,
+    temporal_denoise,
+)
+from upholster.core.stages.screen import clean_plate, joined, qualifier
+from upholster.core.stages.take import crop, legal_values, turn
+
+ORDER: tuple[Stage, ...] = (
+    crop.STAGE,
+    legal_values.STAGE,
+    temporal_denoise.STAGE,
+    clean_plate.STAGE,
+    subject_colours.STAGE,
+    raw_matte.STAGE,
+    edge_smoothing.STAGE,
+    qualifier.STAGE,
+    see_through.STAGE,
+    joined.STAGE,
+    levels.STAGE,
+    fill_holes.STAGE,
+    specks.STAGE,
+    recover.STAGE,
+    choke.STAGE,
+    source_alpha.STAGE,
+    edge_colour.STAGE,
+    turn.STAGE,
+)

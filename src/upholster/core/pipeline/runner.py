@@ -1,0 +1,146 @@
+"""The one runner: a plate, a recipe and a frame number in; straight RGBA out.
+
+It walks the list of stages and knows none of them. What a stage computed is kept under a digest chained from
+everything that went in: the screen, the values of the stage, and the digests of the fields of the picture it reads,
+which begin with the plate.
+"""
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from hashlib import blake2b
+from typing import Any, NamedTuple, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.documents.recipe import Recipe
+from upholster.core.pipeline.order import ORDER
+from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
+from upholster.core.raster import Raster
+from upholster.core.screen.clean_plate import ScreenKnowledge
+
+Plane = NDArray[np.float32]
+T = TypeVar("T")
+
+#: Keeps what a stage computed, by its digest.
+Memo = Callable[[bytes, Callable[[], Changes]], Changes]
+
+
+class Plate(NamedTuple):
+    """A frame as it is before keying.
+
+    Attributes
+    ----------
+    rgb : (3, h, w) float32
+        Encoded RGB.
+    alpha : (h, w) float32 or None
+        What the footage brings itself.
+    raster : Raster
+        Where it lies on the plate the recipe is counted in.
+    identity : bytes
+        Names these pixels, and with them the frames around, among all that share a memo: footage, reading,
+        frame and size.
+    """
+
+    rgb: Plane
+    alpha: Plane | None
+    raster: Raster
+    identity: bytes = b""
+
+
+def plate_of(rgb: Plane, alpha: Plane | None = None, identity: bytes = b"") -> Plate:
+    """A frame at the size it was shot in."""
+    return Plate(rgb, alpha, Raster.of_plate(rgb.shape[2], rgb.shape[1]), identity)
+
+
+def compute(digest: bytes, stage: Callable[[], Changes]) -> Changes:
+    """The memo that keeps nothing."""
+    return stage()
+
+
+class _Step(NamedTuple):
+    stage: Stage
+    values: dict[str, Any]
+
+
+def steps(recipe: Recipe, frame: int, context: Context) -> list[_Step]:
+    """The stages that change anything on a frame, with their values there."""
+    found = []
+    for stage in ORDER:
+        section = getattr(recipe, stage.section) if stage.section else None
+        if section is not None and getattr(section, "paused", False):
+            continue
+        values = section.at(frame, stage.settings) if section is not None else {}
+        if stage.applies(context, **values):
+            found.append(_Step(stage, values))
+    return found
+
+
+def around(recipe: Recipe, frame: int, known: ScreenKnowledge | None) -> int:
+    """How many frames before and after keying a frame looks at."""
+    return max((step.stage.around for step in steps(recipe, frame, Context(recipe.screen, known))), default=0)
+
+
+def key(
+    plate: Plate,
+    recipe: Recipe,
+    frame: int,
+    known: ScreenKnowledge | None,
+    *,
+    neighbours: Callable[[int], Sequence[Plate]] = lambda reach: (),
+    memo: Memo = compute,
+) -> Picture:
+    """Key one frame.
+
+    Parameters
+    ----------
+    frame : int
+        Its number, from which keyframes follow.
+    known : ScreenKnowledge or None
+        What `measure_screen` found for this shot and ``recipe.screen``.
+    neighbours
+        Gives the plates up to so many frames before and after, as far as there are any; called only where
+        a stage looks at them.
+    memo
+        Where results are kept between calls.
+    """
+    context = Context(recipe.screen, known, plate.alpha is not None)
+    return _run(plate, steps(recipe, frame, context), context, neighbours, memo)
+
+
+def _run(
+    plate: Plate,
+    walk: Sequence[_Step],
+    context: Context,
+    neighbours: Callable[[int], Sequence[Plate]],
+    memo: Memo,
+) -> Picture:
+    picture = Picture(plate.raster, plate.rgb, _solid(plate), plate.alpha)
+    shot = _digest(context.screen.model_dump_json(), context.known.digest if context.known else b"")
+    begun = _digest(plate.identity, repr(plate.raster))
+    made: dict[str, bytes] = dict.fromkeys(Picture._fields, begun)
+    for position, (stage, values) in enumerate(walk):
+
+        def near(reach: int, before: Sequence[_Step] = walk[:position]) -> list[Picture]:
+            return [_run(other, before, context, neighbours, memo) for other in neighbours(reach)]
+
+        seen = context._replace(neighbours=near) if stage.around else context
+        reads = {name: getattr(picture, name) for name in ("raster", *stage.reads)}
+        digest = _digest(shot, stage.name, repr(sorted(values.items())), *(made[name] for name in reads))
+        changes = memo(digest, partial(stage.run, Picture(**reads), seen, **values))
+        picture = picture._replace(**changes)
+        made.update({name: _digest(digest, name) for name in changes})
+    return picture
+
+
+def _solid(plate: Plate) -> Plane:
+    return np.broadcast_to(np.float32(1), plate.rgb.shape[1:])
+
+
+def _digest(*parts: bytes | str) -> bytes:
+    """A digest of parts, each told apart from the next."""
+    taken = blake2b(digest_size=16)
+    for part in parts:
+        data = part.encode() if isinstance(part, str) else part
+        taken.update(len(data).to_bytes(4, "little") + data)
+    return taken.digest()

@@ -1,0 +1,1 @@
+"""Edge: where it lies, how soft it is, and its colour."""

@@ -1,0 +1,1 @@
+"""Matte: coverage, from the first estimate to what is clear and what is solid."""

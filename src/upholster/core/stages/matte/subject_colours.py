@@ -1,0 +1,155 @@
+"""The subject's own colours: gathered where it is surely solid, and carried outward."""
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.documents.screen import Kind
+from upholster.core.grids import area, resize, spread, upsampled
+from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
+from upholster.core.screen.clean_plate import ScreenKnowledge
+from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
+from upholster.core.stages.matte.raw_matte import raw_matte
+
+Plane = NDArray[np.float32]
+
+#: Longer side of the grid on which the subject's own colours are gathered.
+SUBJECT_GRID = 320
+#: How far, in cells of that grid, a half-covered cell may lie from one that is all subject.
+_NEARBY = 9
+#: The part of a subject, in cells, that must be free of the screen for its middle to be sure.
+_AROUND = np.ones((3, 3), np.uint8)
+#: Weight of a sure cell that has one beside it which is not.
+_RIM = 0.05
+#: Cells up to which the nearest sure cells alone say a colour, and from which they say nothing.
+_BESIDE, _FAR = 3.0, 6.0
+#: Difference between neighbouring cells, in the key's metric, below which a surface is even.
+_LEVEL = 0.03
+#: Share of the screen's colour that an even surface must lack, and of its colour over brightness.
+_TAKEN, _TINTED = 0.6, 0.3
+#: Share of the largest distances from the screen below which nothing is taken to be solid.
+_SOLID = 0.3
+
+
+def _run(picture: Picture, context: Context) -> Changes:
+    width, height = picture.raster.width, picture.raster.height
+    found = subject_colours(picture.cells, context.screen.kind, context.measured, picture.screen_cells)
+    return {"subject": upsampled(found, width, height)}
+
+
+STAGE = Stage("subject_colours", ("cells", "screen_cells"), _run)
+
+
+def subject_cells(plate: Plane) -> Plane:
+    """``(3, h, w)`` plate averaged down to the grid on which the subject's colours are gathered."""
+    height, width = plate.shape[1:]
+    size = max(1.0, max(height, width) / SUBJECT_GRID)
+    return area(plate, max(1, round(width / size)), max(1, round(height / size)))
+
+
+def subject_colours(cells: Plane, kind: Kind, known: ScreenKnowledge, clean: Plane | None = None) -> Plane:
+    """The solid subject's colours, carried outward over the whole picture.
+
+    Parameters
+    ----------
+    cells : (3, rows, columns) float32
+        As `subject_cells` gives them, or those of a survey.
+    clean : (3, n, m) float32
+        The clean plate over the same part of the picture; by default that of the whole.
+
+    Returns
+    -------
+    (3, rows, columns) float32
+        Where nothing solid was found, the screen's complement.
+    """
+    rows, columns = cells.shape[1:]
+    clean = known.plate if clean is None else clean
+    screen = resize(clean, columns, rows)
+    if kind in ("dark", "light"):
+        over = upsampled(clean, columns, rows)
+        cover = raw_matte(cells, kind, over, over)
+        own = (cells - (1 - cover) * screen) / np.maximum(cover, np.float32(1e-3))
+        # Squared: a bright core knows its colour, a faint veil of grain does not.
+        peak = max(1.0, float(cells.max()))
+        return spread(np.clip(own, 0, peak).astype(np.float32), np.clip(cover * cover * 4, 0, 1))
+    sure = _surely_subject(cells, screen, kind, known)
+    if not sure.any():
+        return (np.float32(1) - screen).astype(np.float32)
+    return _carried_outward(cells, sure)
+
+
+def _carried_outward(cells: Plane, sure: Plane) -> Plane:
+    """Colours of sure cells over the whole grid.
+
+    Beside the subject an edge has the colour of the sure cells nearest to it. Further out go strands
+    and blurred limbs, which come from anywhere around: there the mean of all counts.
+    """
+    # Next to a cell that is not sure, one may still hold a sliver of the screen.
+    weight = (sure * (_RIM + (1 - _RIM) * cv2.erode(sure, _AROUND))).astype(np.float32)
+    around = spread(cells, weight)
+    inner = (weight > np.float32(0.9)).astype(np.uint8)
+    if not inner.any():
+        return around + (cells - around) * sure
+    held = weight * inner
+    mass = cv2.blur(held, (5, 5), borderType=cv2.BORDER_REPLICATE)
+    mean = np.stack([cv2.blur(c * held, (5, 5), borderType=cv2.BORDER_REPLICATE) for c in cells])
+    distance, labels = cv2.distanceTransformWithLabels(1 - inner, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    places = np.zeros(int(labels.max()) + 1, np.int64)
+    inside = np.flatnonzero(inner)
+    places[labels.ravel()[inside]] = inside
+    nearest = np.take((mean / np.maximum(mass, np.float32(1e-6))).reshape(3, -1), places[labels], axis=1)
+    share = np.clip((np.float32(_FAR) - distance) / np.float32(_FAR - _BESIDE), 0, 1)
+    carried = around + (nearest - around) * share
+    return carried + (cells - carried) * sure
+
+
+def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
+    """Confidence 0..1 that a cell holds nothing of the screen."""
+    away = np.sqrt(_squared(to_metric(cells) - to_metric(screen)))
+    # A veil is far from nothing, but not as far as what is solid; a half-covered cell lies between
+    # the screen and a cell nearby that is all subject.
+    least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away[::2, ::2], 0.995)))
+    peak = np.maximum(cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8)), np.float32(least))
+    sure = np.clip((away / peak - np.float32(0.9)) * 15, 0, 1) * np.clip(away / np.float32(least) - 1, 0, 1)
+    if kind == "screen":
+        p = known.primary
+        a, b = [c for c in range(3) if c != p]
+        left = cells[p] - np.maximum(cells[a], cells[b])
+        whole = np.maximum(screen[p] - np.maximum(screen[a], screen[b]), np.float32(0.02))
+        free = np.clip((np.float32(0.1) - left / whole) * 20, 0, 1).astype(np.float32)
+        # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
+        sure = np.maximum(sure * free, cv2.erode(free, _AROUND))
+    return np.maximum(sure, _level_and_other(cells, screen)).astype(np.float32)
+
+
+def _level_and_other(cells: Plane, screen: Plane) -> Plane:
+    """One where an even part of the picture has another colour than the screen.
+
+    A white veil takes away as much of the screen's colour as it covers, so what takes most of it
+    is no veil. Shade takes colour too, but leaves colour over brightness as it was. A soft or
+    blurred edge is not even.
+    """
+    here, there = to_metric(cells), to_metric(screen)
+    other = _departs(here[1:], there[1:], _TAKEN) & _departs(_over_luma(here), _over_luma(there), _TINTED)
+    other = cv2.erode(other.astype(np.uint8), _AROUND) > 0
+    vary = [cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here]
+    return (other & (_squared(vary) < _LEVEL**2)).astype(np.float32)
+
+
+def _departs(colour: Plane, nominal: Plane, share: float) -> NDArray[np.bool_]:
+    """Where two-component colours lie further from a nominal one than a share of its length."""
+    return _squared(colour - nominal) > share**2 * np.maximum(_squared(nominal), np.float32(0.02**2))
+
+
+def _squared(parts: Sequence[Plane] | Plane) -> Plane:
+    """Squared length of vectors, given by component."""
+    total = parts[0] * parts[0]
+    for part in parts[1:]:
+        total += part * part
+    return total
+
+
+def _over_luma(metric: Plane) -> Plane:
+    return metric[1:] / np.maximum(metric[0] / np.float32(LUMA_WEIGHT), np.float32(0.02))

@@ -1,0 +1,1 @@
+"""Screen: what is taken for the ground to take out."""

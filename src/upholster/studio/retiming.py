@@ -1,0 +1,45 @@
+"""A shot in its own time: keyed frames as the time map has them, and the sound that goes with them."""
+
+from collections.abc import Generator, Sequence
+from contextlib import closing
+
+from upholster.core.retime import between
+from upholster.core.timemap import TimeMap
+from upholster.media.decoder.reader import Reader
+from upholster.media.delivery import Plan
+from upholster.studio.keying import Footage, KeyedFrame, KeyJob, keyed_frames
+
+
+def retimed_frames(job: KeyJob, times: TimeMap, numbers: Sequence[int]) -> Generator[KeyedFrame]:
+    """Output frames `numbers`, in rising order, as they are shown and delivered; each source frame is keyed once."""
+    wanted = times.needed(numbers)
+    if times.backwards:
+        wanted.reverse()
+    with closing(keyed_frames(job, wanted)) as frames:
+        coming = zip(wanted, frames, strict=True)
+        held: dict[int, KeyedFrame] = {}
+        for number in numbers:
+            mix = times.mix(number)
+            shown = {mix.first, mix.second}
+            while not shown <= held.keys():
+                at, frame = next(coming)
+                held[at] = frame
+            # What lies behind in the direction of play is not wanted any more.
+            held = {n: frame for n, frame in held.items() if (n <= mix.second if times.backwards else n >= mix.first)}
+            yield mixed(held[mix.first], held[mix.second], mix.weight, times)
+
+
+def mixed(one: KeyedFrame, two: KeyedFrame, weight: float, times: TimeMap) -> KeyedFrame:
+    """A frame between two."""
+    if not weight:
+        return one
+    rgb, alpha = between(one[:2], two[:2], weight, times.between)
+    return KeyedFrame(rgb, alpha, one.damaged or two.damaged)
+
+
+def retimed_sound(footage: Footage, planned: Plan) -> bytes | None:
+    """The sound of a delivery, as long as its pictures, encoded for its container; None without any."""
+    if planned.sound is None:
+        return None
+    with Reader(footage.files, footage.facts) as reader:
+        return reader.sound(planned.sound)
