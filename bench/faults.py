@@ -166,7 +166,7 @@ def inspect(root: Path, known: dict[str, dict[str, Any]]) -> list[str]:
     from upholster.media.decoder.reader import Reader
     from upholster.store.models import Clip, Footage, Render
     from upholster.store.session import session
-    from upholster.studio import places
+    from upholster.studio import paths
 
     wrong = []
     with session() as db:
@@ -180,7 +180,7 @@ def inspect(root: Path, known: dict[str, dict[str, Any]]) -> list[str]:
         elif row.state == "failed":
             # A decoder killed while reading is taken for a bad file; bringing it in again reads it.
             continue
-        elif hashlib.sha256((places.footage_folder(digest) / row.files[0]).read_bytes()).hexdigest() != digest:
+        elif hashlib.sha256((paths.footage_folder(digest) / row.files[0]).read_bytes()).hexdigest() != digest:
             wrong.append(f"footage {row.name} has other bytes")
     for name in known["renders"]:
         if name not in renders:
@@ -190,7 +190,7 @@ def inspect(root: Path, known: dict[str, dict[str, Any]]) -> list[str]:
         elif renders[name].id not in clips:
             wrong.append(f"{name} is done, but not in the stockroom")
     for clip in clips.values():
-        file = places.clip_folder(clip.render_id) / clip.file
+        file = paths.clip_folder(clip.render_id) / clip.file
         beside = [file.with_name(file.name + ".json"), file.with_name("preview.webm")]
         if not all(p.is_file() for p in (file, *beside)) or file.stat().st_size != clip.bytes:
             wrong.append(f"{clip.name} is listed, but its files are not whole")
@@ -199,9 +199,9 @@ def inspect(root: Path, known: dict[str, dict[str, Any]]) -> list[str]:
                 if reader.facts.length != 30 or not list(reader.frames(range(29, 30))):
                     wrong.append(f"{clip.name} has {reader.facts.length} frames")
     time.sleep(6)
-    wrong += [f"{p} was left behind" for p in places.render_folders()]
+    wrong += [f"{p} was left behind" for p in paths.render_folders()]
     listed = {str(render_id) for render_id in clips}
-    wrong += [f"{p} was left behind" for p in places.clip_folders() if p.name not in listed]
+    wrong += [f"{p} was left behind" for p in paths.clip_folders() if p.name not in listed]
     return wrong
 
 

@@ -2,7 +2,7 @@
 
     .venv/bin/python -m bench.speed [--rounds 12]
 
-Milliseconds of processor time on one thread, all in one run; only ratios are worth quoting.
+Milliseconds of processor time on one thread, all in one run; only ratios are worth estimates.
 Beside them: the same formula written plainly in numpy, and the `chromakey` and `despill` filters of
 the FFmpeg libraries as PyAV has them, which take 8-bit pictures and know no clean plate.
 """

@@ -23,7 +23,7 @@ def test_a_web_server_that_hangs_is_started_again_and_one_that_is_slow_is_not(
 ) -> None:
     clock = [1000.0]
     monkeypatch.setattr(service.time, "monotonic", lambda: clock[0])
-    house: Any = service.House(tmp_path)
+    house: Any = service.Supervisor(tmp_path)
     web = house._running["web"] = Process()
     answers = [True]
     monkeypatch.setattr(service, "_answers", lambda address: answers[0])

@@ -1,10 +1,11 @@
 """The address that the web server listens on."""
 
 import ipaddress
-import os
 
-#: From ``UPHOLSTER_BIND``: an address of this machine, or all of them.
-BIND = os.environ.get("UPHOLSTER_BIND", "127.0.0.1").strip("[]")
+from upholster.config import config
+
+#: An address of this machine, or all of them.
+BIND = config().bind.strip("[]")
 
 
 def as_address(given: str) -> ipaddress.IPv4Address | ipaddress.IPv6Address | None:

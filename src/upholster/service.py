@@ -22,8 +22,8 @@ from types import FrameType
 from typing import IO
 
 from upholster.binding import BIND, beyond_loopback, own_url
+from upholster.config import config, tell
 
-PORT, DATABASE_PORT = 8750, 5480
 #: Seconds between two questions whether the web server answers, and of silence after which it is started again.
 _ASK, _SILENT = 5.0, 60.0
 
@@ -34,7 +34,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="bin/start", description="Run Upholster until Ctrl-C.")
     parser.add_argument("--empty", action="store_true", help="start without demo data")
     parser.add_argument("--set-password", action="store_true", help="set the password asked for beyond this machine")
-    parser.add_argument("--port", type=int, default=int(os.environ.get("UPHOLSTER_PORT", PORT)))
+    parser.add_argument("--port", type=int, default=config().port)
     asked = parser.parse_args()
     os.umask(0o022)
     root = _data_root()
@@ -43,14 +43,14 @@ def main() -> None:
         return
     _check_password()
     held = _hold(root)
-    house = House(root)
+    supervisor = Supervisor(root)
     for sign in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(sign, house.stop)
+        signal.signal(sign, supervisor.stop)
     try:
-        house.open(_free_port(asked.port, BIND), demo=not asked.empty)
-        house.look_after()
+        supervisor.open(_free_port(asked.port, BIND), demo=not asked.empty)
+        supervisor.look_after()
     finally:
-        house.close()
+        supervisor.close()
         held.close()
 
 
@@ -61,9 +61,9 @@ def _data_root() -> Path:
         if os.geteuid() == 0
         else Path(os.environ.get("XDG_DATA_HOME", Path.home() / ".local/share")) / "upholster"
     )
-    root = Path(os.environ.get("UPHOLSTER_DATA", usual)).resolve()
+    root = (config().data or usual).resolve()
     root.mkdir(parents=True, exist_ok=True)
-    os.environ["UPHOLSTER_DATA"] = str(root)
+    tell("data", str(root))
     return root
 
 
@@ -118,7 +118,7 @@ def _free_port(wanted: int, bind: str = "127.0.0.1") -> int:
     sys.exit(f"No port is free at {bind}, or it is no address of this machine.")
 
 
-class House:
+class Supervisor:
     """The processes that make up a running Upholster."""
 
     def __init__(self, root: Path) -> None:
@@ -132,10 +132,10 @@ class House:
 
     def open(self, port: int, *, demo: bool) -> None:
         """Start everything, in order, and print the address once it answers."""
-        database_port = _free_port(int(os.environ.get("UPHOLSTER_DATABASE_PORT", DATABASE_PORT)))
+        database_port = _free_port(config().database_port)
         cluster = Cluster(self._root / "postgres", database_port, self._log)
         self._keep("database", cluster.start)
-        os.environ["UPHOLSTER_DATABASE"] = cluster.address
+        tell("database", cluster.address)
         self._wait_for("the database", cluster.answers)
         from upholster.store.migrate import migrate
 

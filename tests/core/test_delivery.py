@@ -12,6 +12,7 @@ from upholster.core.delivery.alpha_kind import judge_alpha
 from upholster.core.delivery.flat_colour import CANDIDATES, NEAR, plain_key, presence, propose_flat, subject_pixels
 from upholster.core.delivery.one_bit import one_bit
 from upholster.core.delivery.sizing import resized, within
+from upholster.core.documents.recipe import Take
 from upholster.media.delivery import Delivery, plan
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
@@ -132,4 +133,4 @@ def test_cineform_is_refused_beforehand_at_sizes_its_encoder_does_not_take(width
     facts = Facts(kind="video", container="mov", codec="", width=width, height=height, length=9, rate=24, depth=8)
     with pytest.raises(MediaError, match=f"multiple of 16 .* {width}x{height}"):
         plan(Delivery(format="cineform"), facts, Take())
-    assert plan(Delivery(format="prores4444"), facts, range(9)).width == width
+    assert plan(Delivery(format="prores4444"), facts, Take()).width == width

@@ -19,9 +19,9 @@ from upholster.media.decoder.animation import is_animated
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.decoder.video import to_planes
 from upholster.media.delivery import Delivery, as_hex, hex_colour
-from upholster.media.encoder.again import codec_options, mux_options
 from upholster.media.encoder.join import zip_files
 from upholster.media.encoder.pixels import FILLERS, palette_of, with_palette
+from upholster.media.encoder.transcode import codec_options, mux_options
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, NEEDS
 

@@ -24,7 +24,7 @@ from upholster.media.delivery import Delivery
 from upholster.media.errors import MediaError
 from upholster.store.models import Render
 from upholster.store.session import session
-from upholster.studio import bring_in, places, presets, renders, shots, stock, uploads
+from upholster.studio import bring_in, paths, presets, renders, shots, stock, uploads
 from upholster.studio.errors import Refused
 from upholster.studio.naming import next_version, safe_name
 from upholster.studio.rendering.states import ACTIVE
@@ -104,7 +104,7 @@ def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: 
             wait_for(lambda: state(render_id) == "done")
     assert state(render_id) == "done"
     assert listed(render_id)
-    assert not places.render_folder(render_id).exists()
+    assert not paths.render_folder(render_id).exists()
     wait_for(lambda: answers(house))
 
 
@@ -113,10 +113,10 @@ def test_a_cancel_takes_effect_soon_and_leaves_nothing(house: House, shot_id: in
     wait_for(lambda: under_way(render_id))
     asked = time.monotonic()
     renders.cancel(render_id)
-    wait_for(lambda: not places.render_folder(render_id).exists())
+    wait_for(lambda: not paths.render_folder(render_id).exists())
     time.sleep(1.5)
     assert time.monotonic() - asked < 10 and state(render_id) == "cancelled"
-    assert not places.render_folder(render_id).exists(), "a worker went on writing"
+    assert not paths.render_folder(render_id).exists(), "a worker went on writing"
     assert not listed(render_id)
     renders.retry(render_id)
     wait_for(lambda: state(render_id) == "done")
@@ -124,7 +124,7 @@ def test_a_cancel_takes_effect_soon_and_leaves_nothing(house: House, shot_id: in
 
 def test_a_source_that_vanished_is_one_sentence_with_a_retry(house: House, short_id: int) -> None:
     footage = shots.open_shot(short_id).footage
-    file = places.footage_folder(footage.sha256) / footage.files[0]
+    file = paths.footage_folder(footage.sha256) / footage.files[0]
     away = file.with_suffix(".away")
     file.rename(away)
     try:
@@ -142,7 +142,7 @@ def test_a_full_disk_is_one_sentence_and_leaves_nothing(house: House, shot_id: i
     """/dev/full (Linux) stands for a disk without room where the first part would grow."""
     (before,) = order(shot_id, "prores4444")
     (render_id,) = order(shot_id, "rle-mov")
-    folder = places.render_folder(render_id)
+    folder = paths.render_folder(render_id)
     folder.mkdir(parents=True)
     for position in range(4):
         (folder / f"part-{position:05d}.mov.part").symlink_to("/dev/full")
@@ -162,14 +162,14 @@ def test_a_frame_that_cannot_be_decoded_is_one_sentence(house: House, tmp_path_f
     wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
     with session() as db:
         wick = int(db.get_one(type(footage), footage.id).shots[0].id)
-    picture = places.footage_folder(footage.sha256) / footage.files[4]
+    picture = paths.footage_folder(footage.sha256) / footage.files[4]
     whole = picture.read_bytes()
     picture.write_bytes(b"\0" * len(whole))
     (render_id,) = order(wick, "ffv1")
     wait_for(lambda: state(render_id) not in ACTIVE)
     row = next(r for r in renders.all_renders() if r.id == render_id)
     assert row.state == "failed" and re.fullmatch(r"[A-Z][^.]+\.( [A-Z][^.]+\.)?", row.problem)
-    assert not listed(render_id) and not places.render_folder(render_id).exists()
+    assert not listed(render_id) and not paths.render_folder(render_id).exists()
     picture.write_bytes(whole)
     renders.retry(render_id)
     wait_for(lambda: state(render_id) == "done")
@@ -196,7 +196,7 @@ def test_several_formats_are_made_in_one_pass_and_one_can_be_called_off(house: H
     renders.cancel(made[2])
     wait_for(lambda: [state(n) for n in made] == ["done", "done", "cancelled"])
     assert listed(made[0]) and listed(made[1]) and not listed(made[2])
-    assert not any(places.render_folder(n).exists() for n in made)
+    assert not any(paths.render_folder(n).exists() for n in made)
 
 
 def test_a_render_can_be_put_before_others(house: House, shot_id: int) -> None:
@@ -275,10 +275,10 @@ def test_a_block_sent_twice_does_no_harm_and_a_gap_is_noticed(house: House) -> N
     assert uploads.receive(token, "a.mp4", 0, b"12345") == 5
     assert uploads.receive(token, "a.mp4", 0, b"12345") == 5
     assert uploads.receive(token, "../../a.mp4", 5, b"678") == 8
-    assert [p.name for p in places.upload_folder(token).iterdir()] == ["a.mp4"]
+    assert [p.name for p in paths.upload_folder(token).iterdir()] == ["a.mp4"]
     with pytest.raises(Refused, match="lost on the way"):
         uploads.receive(token, "a.mp4", 99, b"1")
-    shutil.rmtree(places.upload_folder(token))
+    shutil.rmtree(paths.upload_folder(token))
 
 
 @pytest.mark.parametrize("given", ["../../etc/passwd", "a/b\\c.mov", "\x00\n.mp4", "…", "con<>:|?*.png", "x" * 300])

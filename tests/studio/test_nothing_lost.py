@@ -25,7 +25,7 @@ from upholster.media.files import put_whole
 from upholster.media.proxy import ProxyWriter
 from upholster.store.models import Clip, Footage, Render, Revision, Shot
 from upholster.store.session import engine, session
-from upholster.studio import bring_in, places, queue, renders, shots, stock, uploads
+from upholster.studio import bring_in, paths, queue, renders, shots, stock, uploads
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.rendering import missing
 from upholster.studio.rendering.states import ACTIVE
@@ -93,7 +93,7 @@ def keyed(house: House, tmp_path_factory: pytest.TempPathFactory) -> Footage:
 
 def test_a_failing_reading_and_the_same_bytes_again_delete_nothing(keyed: Footage, tmp_path: Path) -> None:
     before, facts = counts(), bring_in.get_footage(keyed.id).facts
-    file = places.footage_folder(keyed.sha256) / keyed.files[0]
+    file = paths.footage_folder(keyed.sha256) / keyed.files[0]
     whole = file.read_bytes()
     file.write_bytes(whole[: len(whole) // 2])
     try:
@@ -109,7 +109,7 @@ def test_a_failing_reading_and_the_same_bytes_again_delete_nothing(keyed: Footag
     (again / "ghost.mov").write_bytes(whole)
     assert bring_in.take_in(again, "ghost.mov")[1], "the same bytes are the same footage"
     assert counts() == before
-    assert (places.reading_folder(keyed.sha256, keyed.reading_id) / "proxy").exists()
+    assert (paths.reading_folder(keyed.sha256, keyed.reading_id) / "proxy").exists()
     bring_in.leave_as_is(keyed.id)
     assert bring_in.get_footage(keyed.id).pending is None
 
@@ -144,7 +144,7 @@ def test_stocking_is_cut_off_between_file_and_row_and_done_again(
         render_id = rendered(shot_of(keyed), "png8")
         with engine().execution_options(isolation_level="AUTOCOMMIT").connect() as other:
             wait_for(lambda: other.execute(waiting).first())
-            assert places.clip_folder(render_id).exists() and state(render_id) == "checking"
+            assert paths.clip_folder(render_id).exists() and state(render_id) == "checking"
             if way == "worker":
                 house.kill("upholster.work.worker")
             else:
@@ -155,7 +155,7 @@ def test_stocking_is_cut_off_between_file_and_row_and_done_again(
     assert stock.file_of(clip).stat().st_size == clip.bytes
     with zipfile.ZipFile(stock.file_of(clip)) as archive:
         assert archive.testzip() is None
-    wait_for(lambda: not places.render_folder(render_id).exists())
+    wait_for(lambda: not paths.render_folder(render_id).exists())
 
 
 def test_files_are_put_whole_however_often(tmp_path: Path) -> None:
@@ -198,7 +198,7 @@ def test_looking_for_missing_work_takes_as_many_queries_for_long_passes_as_for_s
             db.flush()
             monkeypatch.setattr(missing, "session", lambda: _same(db))
             with queries() as found:
-                missing.mend(pass_id)
+                missing.enqueue_missing(pass_id)
             db.execute(text("UPDATE render SET state = 'cancelled' WHERE pass_id = :p"), {"p": pass_id})
         return len(found)
 
@@ -255,7 +255,7 @@ def test_four_uploads_of_the_same_bytes_at_once_are_one_piece_of_footage(house: 
     with ThreadPoolExecutor(4) as pool:
         found = list(pool.map(lambda token: bring_in.finish_upload(token, "same.mp4"), tokens))
     assert len({f.id for f, _ in found}) == 1 and sorted(known for _, known in found) == [False, True, True, True]
-    assert not any(places.upload_folder(t).exists() for t in tokens)
+    assert not any(paths.upload_folder(t).exists() for t in tokens)
     wait_for(ready(found[0][0].id))
     twins = [f for f in bring_in.all_footage() if f.sha256 == found[0][0].sha256]
     assert len(twins) == 1 and len(twins[0].shots) == 1
@@ -277,9 +277,9 @@ def test_an_upload_outlives_a_database_that_does_not_answer(
         broken.setattr(bring_in, "session", away)
         with pytest.raises(OperationalError):
             bring_in.finish_upload(token, "late.mp4")
-    assert places.upload_folder(token).exists(), "what was sent is still there for a second try"
+    assert paths.upload_folder(token).exists(), "what was sent is still there for a second try"
     footage, known = bring_in.finish_upload(token, "late.mp4")
-    assert not known and not places.upload_folder(token).exists()
+    assert not known and not paths.upload_folder(token).exists()
     wait_for(ready(footage.id))
     with pytest.raises(Missing):
         bring_in.finish_upload(token, "late.mp4")
@@ -317,7 +317,7 @@ def test_archives_with_corrupt_members_get_one_sentence(house: House, method: in
     token = sent(bytes(data))
     with pytest.raises(MediaError, match="broken or locked"):
         bring_in.finish_upload(token, "a.zip")
-    assert not places.upload_folder(token).exists()
+    assert not paths.upload_folder(token).exists()
 
 
 def test_two_folders_of_an_archive_with_the_same_names_are_told(house: House) -> None:
@@ -341,7 +341,7 @@ def test_a_full_disk_during_an_upload_is_a_sentence_and_frees_its_room(
         full.setattr(Path, "open", lambda self, *how, **more: Full() if "b" in how[0] else open_(self, *how, **more))
         with pytest.raises(Refused, match="The disk is full. Make room"):
             uploads.receive(token, "big.mov", 5, b"67890")
-    assert not places.upload_folder(token).exists()
+    assert not paths.upload_folder(token).exists()
     with pytest.raises(Refused, match=r"The disk has [\d.]+ GiB left"):
         monkeypatch.setattr(uploads, "UPLOAD", 1 << 60)
         uploads.begin(1 << 50)
@@ -360,14 +360,14 @@ def test_a_full_disk_while_reading_leaves_no_part(tmp_path: Path) -> None:
 
 def test_cleaning_up_spares_a_folder_made_while_it_looks(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
     """Listed first, asked for then: a render that begins in between is not among the listed."""
-    early = places.render_folders()
-    late = places.render_folder(10**8)
+    early = paths.render_folders()
+    late = paths.render_folder(10**8)
 
     def listed() -> list[Path]:
         late.mkdir(parents=True)
         return early
 
-    monkeypatch.setattr(places, "render_folders", listed)
+    monkeypatch.setattr(paths, "render_folders", listed)
     try:
         missing.sweep()
         assert late.exists()
@@ -376,7 +376,7 @@ def test_cleaning_up_spares_a_folder_made_while_it_looks(house: House, monkeypat
 
 
 def test_what_stocking_left_without_a_row_is_swept_and_clips_stay(house: House, keyed: Footage) -> None:
-    orphans = [places.clip_folder(10**8), places.clip_folder(10**8 + 1).with_suffix(".part")]
+    orphans = [paths.clip_folder(10**8), paths.clip_folder(10**8 + 1).with_suffix(".part")]
     for orphan in orphans:
         orphan.mkdir(parents=True)
     missing.sweep()
@@ -450,5 +450,5 @@ def test_a_reading_waits_for_the_renders_that_go_by_the_one_before(house: House,
     wait_for(lambda: bring_in.get_footage(keyed.id).pending is None)
     after = bring_in.get_footage(keyed.id)
     assert after.reading_id != before and after.facts["alpha_kind"] == "premultiplied"
-    home = places.footage_folder(keyed.sha256)
+    home = paths.footage_folder(keyed.sha256)
     assert {p.name for p in home.glob("reading-*")} <= {f"reading-{before}", f"reading-{after.reading_id}"}

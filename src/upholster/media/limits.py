@@ -1,16 +1,16 @@
-"""What opening a file may cost. Each can be set through the environment."""
+"""What opening a file may cost; each is a setting (`config`)."""
 
-import os
+from upholster.config import config
 
 #: Largest picture, in pixels.
-PIXELS = int(os.environ.get("UPHOLSTER_MAX_PIXELS", 8192 * 4320))
+PIXELS = config().max_pixels
 #: Most frames of one piece of footage, about an hour and a half at 48 a second.
-FRAMES = int(os.environ.get("UPHOLSTER_MAX_FRAMES", 250_000))
+FRAMES = config().max_frames
 #: Longest footage, in hours.
-HOURS = float(os.environ.get("UPHOLSTER_MAX_HOURS", 6))
+HOURS = config().max_hours
 #: Address space of a decoding child, in bytes.
-MEMORY = int(float(os.environ.get("UPHOLSTER_DECODER_GIB", 6)) * 2**30)
+MEMORY = int(config().decoder_gib * 2**30)
 #: Seconds a decoding child may take to answer one request.
-SECONDS = float(os.environ.get("UPHOLSTER_DECODER_SECONDS", 120))
+SECONDS = config().decoder_seconds
 #: Largest upload, in bytes.
-UPLOAD = int(float(os.environ.get("UPHOLSTER_MAX_UPLOAD_GIB", 8)) * 2**30)
+UPLOAD = int(config().max_upload_gib * 2**30)

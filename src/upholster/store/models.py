@@ -89,14 +89,21 @@ class Revision(Base):
     """One state of a shot's recipe; never changed. Undo goes to `parent`."""
 
     __tablename__ = "revision"
-    __table_args__ = (UniqueConstraint("shot_id", "number"),)
+    __table_args__ = (
+        UniqueConstraint("shot_id", "number"),
+        CheckConstraint("(recipe IS NULL) <> (differences IS NULL)", "revision_whole_or_differences"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"))
     number: Mapped[int]
     parent: Mapped[int | None]
     change: Mapped[str]
-    recipe: Mapped[dict[str, Any]]
+    #: The whole recipe; None where it is the parent's with `differences`.
+    recipe: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    differences: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    #: How many revisions back the last whole one lies.
+    depth: Mapped[int] = mapped_column(default=0)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 

@@ -1,6 +1,5 @@
 """The way to the database."""
 
-import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
@@ -8,10 +7,12 @@ from functools import cache
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session
 
+from upholster.config import config
+
 
 def address() -> str:
     """libpq connection string of the project's database, from ``UPHOLSTER_DATABASE``."""
-    return os.environ["UPHOLSTER_DATABASE"]
+    return config().database
 
 
 @cache

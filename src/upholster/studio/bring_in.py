@@ -22,7 +22,7 @@ from upholster.media.facts import Facts
 from upholster.media.proxy import ProxyWriter
 from upholster.store.models import Footage, Reading, Render, Revision, Shot
 from upholster.store.session import session
-from upholster.studio import keying, places, queue, uploads
+from upholster.studio import keying, paths, queue, uploads
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.inspect import interpretation
 from upholster.studio.naming import clean
@@ -73,7 +73,7 @@ def take_in(folder: Path, name: str) -> tuple[Footage, bool]:
         if known and known.state != "failed":
             return known, True
         facts = interpretation(keying.Footage(tuple(pictures), probe(pictures)))
-        files = _keep(pictures, places.footage_folder(digest))
+        files = _keep(pictures, paths.footage_folder(digest))
         if known:
             footage = known
             footage.files, footage.facts, footage.state = files, facts.model_dump(mode="json"), "reading"
@@ -167,7 +167,7 @@ def read(reading_id: int) -> None:
             if not _update(reading_id, frames_read=number + 1):
                 raise _Superseded
 
-    home = places.reading_folder(footage.sha256, reading_id)
+    home = paths.reading_folder(footage.sha256, reading_id)
     try:
         home.mkdir(exist_ok=True)
         with ProxyWriter(home / "proxy", source.facts.length) as proxy:
@@ -210,7 +210,7 @@ def _put_in_force(reading_id: int) -> None:
             first = {"number": 1, "change": "First look", "recipe": reading.first_recipe}
             db.add(Revision(shot_id=shot.id, **first))
             shot.head = 1
-    for folder in places.footage_folder(footage.sha256).glob("reading-*"):
+    for folder in paths.footage_folder(footage.sha256).glob("reading-*"):
         # The one before may be open in another process.
         if folder.name not in (f"reading-{reading_id}", f"reading-{before}"):
             shutil.rmtree(folder, ignore_errors=True)
@@ -235,7 +235,7 @@ def unread() -> list[int]:
 
 
 def source_of(footage: Footage) -> keying.Footage:
-    home = places.footage_folder(footage.sha256)
+    home = paths.footage_folder(footage.sha256)
     return keying.Footage(tuple(home / f for f in footage.files), Facts.model_validate(footage.facts))
 
 
@@ -302,7 +302,7 @@ def remove(footage_id: int) -> None:
         db.execute(delete(Shot).where(Shot.footage_id == footage_id))
         db.execute(delete(Reading).where(Reading.footage_id == footage_id))
         db.execute(delete(Footage).where(Footage.id == footage_id))
-    shutil.rmtree(places.footage_folder(footage.sha256), ignore_errors=True)
+    shutil.rmtree(paths.footage_folder(footage.sha256), ignore_errors=True)
 
 
 def _renders_under_way(db: Session, footage_id: int) -> bool:

@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 
 from upholster.core.delivery.flat_colour import Colour, propose_flat, subject_pixels
 from upholster.media.delivery import Delivery, Plan, as_hex, prepare
-from upholster.media.encoder.again import codec_options, encode_again
 from upholster.media.encoder.join import join_movies, zip_files
 from upholster.media.encoder.pair import pair_files
 from upholster.media.encoder.pictures import picture_name
+from upholster.media.encoder.transcode import codec_options, transcode
 from upholster.media.encoder.writer import Writer, open_writer
 from upholster.media.formats import BETWEEN, Format
 from upholster.media.preview import PreviewWriter
@@ -290,7 +290,7 @@ def assemble(
     elif form.joins:
         join_movies(form, parts, target, rate, sound)
     else:
-        encode_again(planned, parts, target, sound=sound, threads=threads, progress=progress)
+        transcode(planned, parts, target, sound=sound, threads=threads, progress=progress)
     return files
 
 

@@ -12,7 +12,7 @@ from upholster.demo.plates import plates
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
-from upholster.studio import bring_in, places, renders, shots, stock
+from upholster.studio import bring_in, paths, renders, shots, stock
 
 #: Which plates are finished at first start, in which format, and the clips' tags.
 _FINISHED = {
@@ -23,7 +23,7 @@ _FINISHED = {
 
 def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
     """Bring in what of the demo is missing; does nothing in a house that has it."""
-    done = places.data_root() / "demo" / "furnished"
+    done = paths.data_root() / "demo" / "furnished"
     if done.exists():
         return
     say("The demo's plates are being read; two clips of them are finished after that.")
@@ -50,7 +50,7 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
 
 
 def _bring_in(file: Path) -> None:
-    with tempfile.TemporaryDirectory(dir=places.data_root()) as folder:
+    with tempfile.TemporaryDirectory(dir=paths.data_root()) as folder:
         shutil.copy(file, folder)
         bring_in.take_in(Path(folder), file.name)
 

@@ -7,7 +7,7 @@ from contextlib import closing
 from pathlib import Path
 from typing import NamedTuple
 
-from upholster.media.encoder.again import encode_again
+from upholster.media.encoder.transcode import transcode
 from upholster.studio.delivering import Order, Part, part_path, write_frames
 from upholster.studio.keying import KeyedFrame, KeyJob
 from upholster.studio.retiming import retimed_frames
@@ -72,6 +72,6 @@ def _size(order: Order, keyed: dict[int, KeyedFrame], numbers: range) -> int:
         write_frames((keyed[n] for n in numbers), [Part(order, target)], numbers)
         if not form.joins:
             whole = folder / f"whole{form.suffix}"
-            encode_again(order.planned, [target], whole)
+            transcode(order.planned, [target], whole)
             target.unlink()
         return sum(path.stat().st_size for path in folder.rglob("*") if path.is_file())

@@ -1,16 +1,17 @@
 """Results kept in memory for the next request, up to a number of bytes."""
 
-import os
 import threading
 from collections.abc import Callable, Hashable
 from typing import Any, TypeVar
 
 from cachetools import LRUCache
 
+from upholster.config import config
+
 T = TypeVar("T")
 
 #: Bytes of pictures kept for looking at, and of what is known of footage.
-PICTURES = int(os.environ.get("UPHOLSTER_PICTURES_MIB", 800)) << 20
+PICTURES = config().pictures_mib << 20
 KNOWLEDGE = PICTURES // 4
 #: What anything small counts, its place in the table included.
 _SMALL = 256

@@ -28,7 +28,7 @@ from upholster.media.decoder.reader import Reader
 from upholster.media.proxy import Proxy
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
-from upholster.studio import places
+from upholster.studio import paths
 from upholster.studio.bring_in import source_of
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.kept import KNOWLEDGE, PICTURES, Kept
@@ -181,7 +181,7 @@ def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> 
 
 def proxy_of(footage: Footage) -> Proxy:
     """The small pictures of footage."""
-    path = places.reading_folder(footage.sha256, footage.reading_id) / "proxy"
+    path = paths.reading_folder(footage.sha256, footage.reading_id) / "proxy"
     return _proxies.get(path, lambda: _open_proxy(path, int(footage.facts["length"])))
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHashError
 
-from upholster.studio import places
+from upholster.studio import paths
 from upholster.studio.errors import Refused
 
 #: Fewest characters (NIST SP 800-63B, 5.1.1.1).
@@ -37,4 +37,4 @@ def is_right(word: str) -> bool:
 
 
 def _file() -> Path:
-    return places.data_root() / "password-hash"
+    return paths.data_root() / "password-hash"

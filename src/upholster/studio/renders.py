@@ -15,10 +15,10 @@ from upholster.studio import delivering, queue
 from upholster.studio.bring_in import ground_of
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.rendering.missing import mend
+from upholster.studio.rendering.missing import enqueue_missing
 from upholster.studio.rendering.states import ACTIVE, end, now
+from upholster.studio.revisions import recipe_at
 from upholster.studio.screens import key_job_of
-from upholster.studio.shots import recipe_at
 
 
 def proposed_name(shot: Shot) -> str:
@@ -66,7 +66,7 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
         db.flush()
         ids = [made_in.id for made_in in passes.values()]
     for pass_id in ids:
-        mend(pass_id)
+        enqueue_missing(pass_id)
     return ordered
 
 
@@ -87,7 +87,7 @@ def retry(render_id: int) -> None:
         render.made_in = _new_pass(render.shot_id, render.frames)
         db.flush()
         pass_id = render.pass_id
-    mend(pass_id)
+    enqueue_missing(pass_id)
 
 
 def move(render_id: int, where: str) -> None:

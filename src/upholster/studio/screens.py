@@ -6,7 +6,7 @@ from upholster.core.first_recipe import FirstLook, found
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey
 from upholster.store.models import Footage
-from upholster.studio import places
+from upholster.studio import paths
 from upholster.studio.bring_in import footage_of_bytes, source_of
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.kept import KNOWLEDGE, Kept
@@ -19,7 +19,7 @@ _sentences = Kept(1 << 20)
 
 def survey_of(footage: Footage) -> Survey:
     """The survey taken when the footage was last read."""
-    path = places.reading_folder(footage.sha256, footage.reading_id) / "survey.npz"
+    path = paths.reading_folder(footage.sha256, footage.reading_id) / "survey.npz"
     try:
         return _surveys.get(path, lambda: load_survey(path))
     except OSError:

@@ -14,6 +14,7 @@ from upholster.store.models import Footage, Revision, Shot
 from upholster.store.session import session
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.naming import clean
+from upholster.studio.revisions import add_revision, known_recipe, recipe_at, revision_of
 from upholster.studio.screens import knowledge, survey_of
 
 
@@ -58,7 +59,7 @@ def revise(shot_id: int, recipe: Recipe, change: str, seen: int, *, branch: bool
         if _recipe(db, shot) != recipe:
             if not branch:
                 _check_seen(db, shot, seen)
-            _add(db, shot, recipe, clean(change, 200), _revision(db, shot, seen).number)
+            add_revision(db, shot, recipe, clean(change, 200), revision_of(db, shot.id, seen).number)
         return _state(db, shot)
 
 
@@ -67,7 +68,7 @@ def undo(shot_id: int, seen: int) -> State:
     with session() as db:
         shot = _get(db, shot_id, lock=True)
         _check_seen(db, shot, seen)
-        parent = _revision(db, shot, shot.head).parent
+        parent = revision_of(db, shot.id, shot.head).parent
         if parent is not None:
             shot.head = parent
         return _state(db, shot)
@@ -88,7 +89,7 @@ def go_to(shot_id: int, number: int) -> State:
     """Go back (or on) to any revision; none is lost."""
     with session() as db:
         shot = _get(db, shot_id, lock=True)
-        shot.head = _revision(db, shot, number).number
+        shot.head = revision_of(db, shot.id, number).number
         return _state(db, shot)
 
 
@@ -98,8 +99,13 @@ def history(shot_id: int) -> list[Revision]:
         return list(db.scalars(select(Revision).where(Revision.shot_id == shot_id).order_by(Revision.number.desc())))
 
 
-def recipe_at(db: Session, shot_id: int, number: int) -> Recipe:
-    return read_recipe(_revision(db, db.get_one(Shot, shot_id), number).recipe)
+def recipe_of(shot_id: int, number: int) -> Recipe:
+    """The recipe of a revision; what was read before takes no query."""
+    found = known_recipe(shot_id, number)
+    if found is not None:
+        return found
+    with session() as db:
+        return recipe_at(db, shot_id, number)
 
 
 def remember_bench(shot_id: int, left: dict[str, Any]) -> None:
@@ -117,7 +123,7 @@ def copy_shot(shot_id: int) -> Shot:
         twin = Shot(footage_id=shot.footage_id, name=f"{shot.footage.name} {count + 1}", head=0)
         db.add(twin)
         db.flush()
-        _add(db, twin, recipe, f"Copied from {shot.name}", None)
+        add_revision(db, twin, recipe, f"Copied from {shot.name}", None)
         return twin
 
 
@@ -160,19 +166,12 @@ def _get(db: Session, shot_id: int, *, lock: bool = False) -> Shot:
 
 def _check_seen(db: Session, shot: Shot, seen: int) -> None:
     if shot.head != seen:
-        change = _revision(db, shot, shot.head).change
+        change = revision_of(db, shot.id, shot.head).change
         raise Stale(f"Another window changed this shot since, to revision {shot.head}: {change}.")
 
 
-def _revision(db: Session, shot: Shot, number: int) -> Revision:
-    found = db.scalar(select(Revision).where(Revision.shot_id == shot.id, Revision.number == number))
-    if found is None:
-        raise Missing(f"This shot has no revision {number}.")
-    return found
-
-
 def _recipe(db: Session, shot: Shot) -> Recipe:
-    return read_recipe(_revision(db, shot, shot.head).recipe)
+    return recipe_at(db, shot.id, shot.head)
 
 
 def _child(db: Session, shot: Shot) -> Revision | None:
@@ -180,22 +179,14 @@ def _child(db: Session, shot: Shot) -> Revision | None:
     return db.scalar(children.order_by(Revision.number.desc()).limit(1))
 
 
-def _add(db: Session, shot: Shot, recipe: Recipe, change: str, parent: int | None) -> None:
-    newest = db.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot.id)) or 0
-    document = recipe.model_dump(mode="json")
-    db.add(Revision(shot_id=shot.id, number=newest + 1, parent=parent, change=change, recipe=document))
-    shot.head = newest + 1
-    db.flush()
-
-
 def _state(db: Session, shot: Shot) -> State:
-    revision = _revision(db, shot, shot.head)
+    revision = revision_of(db, shot.id, shot.head)
     child = _child(db, shot)
     return State(
         shot,
         shot.footage,
         shot.head,
-        read_recipe(revision.recipe),
+        recipe_at(db, shot.id, shot.head),
         revision.change if revision.parent else None,
         child.change if child else None,
     )

@@ -10,7 +10,7 @@ from sqlalchemy.orm import joinedload
 
 from upholster.store.models import Clip, Render, RenderCheck, Shot
 from upholster.store.session import session
-from upholster.studio import places
+from upholster.studio import paths
 from upholster.studio.errors import Missing
 from upholster.studio.naming import clean
 
@@ -41,7 +41,7 @@ def get_clip(clip_id: int) -> Clip:
 def file_of(clip: Clip, what: str = "") -> Path:
     """The clip's file, its ``sidecar`` or its ``preview``."""
     name = {"": clip.file, "sidecar": f"{clip.file}.json", "preview": "preview.webm"}[what]
-    path = places.clip_folder(clip.render_id) / name
+    path = paths.clip_folder(clip.render_id) / name
     if not path.is_file():
         raise Missing("This clip's file is no longer where it was. Render it again.")
     return path
@@ -83,4 +83,4 @@ def empty_bin() -> None:
         db.execute(delete_rows(RenderCheck).where(RenderCheck.render_id.in_(gone)))
         db.execute(delete_rows(Render).where(Render.id.in_(gone)))
     for render_id in gone:
-        shutil.rmtree(places.clip_folder(render_id), ignore_errors=True)
+        shutil.rmtree(paths.clip_folder(render_id), ignore_errors=True)

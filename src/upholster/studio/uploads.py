@@ -15,7 +15,7 @@ from upholster.media.decoder.stills import SUFFIXES
 from upholster.media.errors import MediaError
 from upholster.media.limits import UPLOAD
 from upholster.media.sequences import in_order
-from upholster.studio import places
+from upholster.studio import paths
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.naming import safe_name
 
@@ -38,8 +38,8 @@ def begin(size: int = 0) -> str:
     _forget_stale()
     if size > UPLOAD:
         raise Refused(f"This is larger than the limit of {UPLOAD / 2**30:.3g} GiB. Bring in a shorter piece.")
-    places.media_root().mkdir(parents=True, exist_ok=True)
-    free = shutil.disk_usage(places.media_root()).free
+    paths.media_root().mkdir(parents=True, exist_ok=True)
+    free = shutil.disk_usage(paths.media_root()).free
     if size * (1 + _BESIDE) + _ROOM > free:
         raise Refused(
             f"The disk has {free / 2**30:.1f} GiB left, too little for this upload of {size / 2**30:.1f}. "
@@ -47,7 +47,7 @@ def begin(size: int = 0) -> str:
         )
     token = secrets.token_urlsafe(16)
     with _room_or_a_sentence():
-        places.upload_folder(token).mkdir(parents=True)
+        paths.upload_folder(token).mkdir(parents=True)
     return token
 
 
@@ -74,7 +74,7 @@ def receive(token: str, name: str, offset: int, block: bytes) -> int:
 
 def folder_of(token: str) -> Path:
     """Where the files of an upload lie."""
-    folder = places.upload_folder(safe_name(token))
+    folder = paths.upload_folder(safe_name(token))
     if not folder.is_dir():
         raise Missing("This upload is over. Bring the file in again.")
     return folder
@@ -111,7 +111,7 @@ def _room_or_a_sentence(gone: Path | None = None) -> Iterator[None]:
 
 
 def _forget_stale() -> None:
-    for folder in places.upload_folder("x").parent.glob("*"):
+    for folder in paths.upload_folder("x").parent.glob("*"):
         newest = max((p.stat().st_mtime for p in (folder, *folder.glob("*")) if p.exists()), default=0.0)
         if time.time() - newest > _STALE:
             shutil.rmtree(folder, ignore_errors=True)

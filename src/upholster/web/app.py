@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, jsonify, redirect, render_template, request, url_for
+from flask_wtf.csrf import CSRFError
 from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
@@ -16,7 +17,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from upholster.core.documents.recipe import RecipeError
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused, Stale
-from upholster.studio.places import data_root
+from upholster.studio.paths import data_root
 from upholster.web import door, words
 from upholster.web.deadline import Deadlines, TookTooLong
 from upholster.web.pages import bench, deliver, footage, renders, stockroom
@@ -39,7 +40,7 @@ _ANSWERS: list[tuple[type[Exception] | tuple[type[Exception], ...], int, str]] =
     (Missing, 404, ""),
     (Stale, 409, ""),
     (door.NotKnown, 421, ""),
-    (door.NoToken, 403, ""),
+    (CSRFError, 403, "This page is out of date. Load it again."),
     (door.NotIn, 401, ""),
     (Refused, 422, ""),
     (MediaError, 422, ""),

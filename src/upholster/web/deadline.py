@@ -1,15 +1,16 @@
 """A limit on how long one request may take."""
 
 import ctypes
-import os
 import threading
 import time
 from collections.abc import Mapping
 
 from flask import Flask, g, request
 
+from upholster.config import config
+
 #: Seconds one request may take.
-SECONDS = float(os.environ.get("UPHOLSTER_REQUEST_SECONDS", 120))
+SECONDS = config().request_seconds
 
 
 class TookTooLong(Exception):

@@ -1,16 +1,15 @@
 """Who may come in: known host names, a token with everything that changes something, a password beyond loopback."""
 
-import hmac
-import os
-import secrets
 import threading
 import time
 
-from flask import Blueprint, Flask, Response, redirect, render_template, request, session, url_for
+from flask import Blueprint, Flask, Response, redirect, render_template, request, url_for
 from flask_login import LoginManager, UserMixin, current_user, login_user, logout_user
+from flask_wtf.csrf import CSRFProtect
 from werkzeug.wrappers import Response as AnyResponse
 
 from upholster.binding import BIND, as_address, beyond_loopback
+from upholster.config import config
 from upholster.studio import password
 from upholster.studio.errors import Refused
 
@@ -29,10 +28,6 @@ class NotKnown(Refused):
     """The request names a host that is not this one."""
 
 
-class NoToken(Refused):
-    """The request would change something, and is not one of our pages'."""
-
-
 class NotIn(Refused):
     """The password is wanted first."""
 
@@ -46,21 +41,23 @@ class Owner(UserMixin):
 def guard(app: Flask) -> None:
     """Put the door into an application."""
     app.register_blueprint(page)
-    app.jinja_env.globals["csrf_token"] = _token
     app.jinja_env.globals["has_password"] = beyond_loopback
     login = LoginManager(app)
     login.user_loader(lambda name: Owner() if name == Owner.id else None)
-    app.before_request(_check)
+    app.before_request(_check_host)
+    # A token is good as long as its session is; a page may stay open for days.
+    app.config.update(WTF_CSRF_TIME_LIMIT=None, WTF_CSRF_FIELD_NAME="token", WTF_CSRF_HEADERS=["X-CSRF-Token"])
+    CSRFProtect(app)
+    app.before_request(_check_password)
 
 
-def _check() -> AnyResponse | None:
+def _check_host() -> None:
     host = _host_asked()
     if not _is_ours(host):
         raise NotKnown(f"This house does not answer to the name {host[:80]}.")
-    if request.method not in ("GET", "HEAD", "OPTIONS"):
-        sent, known = request.headers.get("X-CSRF-Token") or request.form.get("token", ""), str(session.get("csrf", ""))
-        if not sent or not hmac.compare_digest(sent.encode("utf-8", "replace"), known.encode()):
-            raise NoToken("This page is out of date. Load it again.")
+
+
+def _check_password() -> AnyResponse | None:
     if beyond_loopback() and request.endpoint not in _OPEN and not current_user.is_authenticated:
         if request.method == "GET" and request.accept_mimetypes.accept_html and "HX-Request" not in request.headers:
             return redirect(url_for("door.show"))
@@ -82,7 +79,7 @@ def _is_ours(host: str) -> bool:
     Names of the loopback are ours only where the request comes from this machine; any other name must have been
     given, lest another site's name be pointed here (DNS rebinding). A plain address cannot be pointed anywhere.
     """
-    if host.lower() in os.environ.get("UPHOLSTER_HOSTS", "").lower().split():
+    if host.lower() in config().hosts.lower().split():
         return True
     if host in _LOOPBACK:
         peer = as_address(request.remote_addr or "")
@@ -93,12 +90,6 @@ def _is_ours(host: str) -> bool:
     if asked is None or listening is None or not listening.is_unspecified:
         return host == BIND
     return not asked.is_loopback
-
-
-def _token() -> str:
-    if "csrf" not in session:
-        session["csrf"] = secrets.token_urlsafe(24)
-    return str(session["csrf"])
 
 
 @page.get("/door")

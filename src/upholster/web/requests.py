@@ -6,8 +6,9 @@ from flask import request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from werkzeug.exceptions import BadRequest
 
-from upholster.core.documents.recipe import Recipe, read_recipe
+from upholster.core.documents.recipe import Recipe, changed
 from upholster.studio.errors import Refused
+from upholster.studio.shots import recipe_of
 
 Body = TypeVar("Body", bound="Asked")
 
@@ -25,16 +26,17 @@ class Asked(BaseModel):
 
 
 class OfRecipe(Asked):
-    """What is asked of a recipe as it stands in the window, kept or not."""
+    """What is asked of a recipe as it stands in the window: a revision, and what was changed since."""
 
-    recipe: Any
+    base: Id
+    changes: dict[Word, dict[Word, Any]] = Field(default={}, max_length=20)
 
-    def read(self) -> Recipe:
-        return read_recipe(self.recipe)
+    def read(self, shot_id: int) -> Recipe:
+        return changed(recipe_of(shot_id, self.base), self.changes)
 
 
 class Change(OfRecipe):
-    """A recipe to keep, the revision it was made from, and whether to go on beside what came since."""
+    """A recipe to keep, the revision in force that was seen, and whether to go on beside what came since."""
 
     change: Word = ""
     seen: Id
@@ -57,7 +59,7 @@ class Place(Asked):
 class ScreenChange(Change):
     """Another screen, or one more place where it is measured."""
 
-    screen: Any = None
+    screen: dict[Word, Any] | None = None
     measure: Place | None = None
 
     @model_validator(mode="after")

@@ -2,8 +2,8 @@
 
 import asyncio
 import logging
-import os
 
+from upholster.config import config
 from upholster.memory import keep_freed_memory
 from upholster.studio import stock
 from upholster.studio.rendering import missing
@@ -12,7 +12,7 @@ from upholster.work.tasks import app
 log = logging.getLogger(__name__)
 
 #: Seconds without a sign of life after which a worker's job is given to another.
-SILENT = float(os.environ.get("UPHOLSTER_STALLED_SECONDS", 15))
+SILENT = config().stalled_seconds
 
 
 async def _mend() -> None:
@@ -22,7 +22,7 @@ async def _mend() -> None:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=SILENT):
                 log.info("taking up job %s again", job.id)
                 await app.job_manager.retry_job(job)
-            await asyncio.to_thread(missing.mend)
+            await asyncio.to_thread(missing.enqueue_missing)
             await asyncio.to_thread(missing.sweep)
             await asyncio.to_thread(stock.empty_bin)
         except Exception:
@@ -50,7 +50,7 @@ def main() -> None:
     keep_freed_memory()
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
     logging.getLogger("procrastinate").setLevel(logging.WARNING)
-    asyncio.run(_work(int(os.environ.get("UPHOLSTER_WORKERS", os.cpu_count() or 1))))
+    asyncio.run(_work(config().workers))
 
 
 if __name__ == "__main__":

@@ -5,7 +5,7 @@ is generated from them. Unknown fields are refused. Pixels are pixels of the pla
 of the footage.
 """
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field, ValidationError
 
@@ -88,6 +88,45 @@ def read_recipe(document: object) -> Recipe:
             found += 1
         return Recipe.model_validate(document)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"] if not str(part).startswith(("function", "tuple[")))
-        raise RecipeError(f"Recipe field “{where}”: {first['msg']}.") from None
+        raise RecipeError(_sentence(error)) from None
+
+
+#: What differs between two recipes: new values by section and field.
+Differences = dict[str, dict[str, Any]]
+
+
+def differences(before: Recipe, after: Recipe) -> Differences:
+    """What has to be changed in one recipe to make it another, as JSON."""
+    old, new = before.model_dump(mode="json"), after.model_dump(mode="json")
+    found: Differences = {}
+    for section, held in new.items():
+        if section != "version" and held != old[section]:
+            found[section] = {name: value for name, value in held.items() if value != old[section][name]}
+    return found
+
+
+def changed(recipe: Recipe, changes: Differences) -> Recipe:
+    """A recipe with other values of some fields; only what changes is looked at again.
+
+    Raises
+    ------
+    RecipeError
+        With one sentence that names the field and what is wrong with it.
+    """
+    update = {}
+    for name, values in changes.items():
+        section = getattr(recipe, name, None) if name in Recipe.model_fields else None
+        if not isinstance(section, Settings) or not isinstance(values, dict):
+            raise RecipeError(f"Recipe field “{name[:80]}”: there is no such part.")
+        try:
+            update[name] = type(section).model_validate({**section.__dict__, **values})
+        except ValidationError as error:
+            raise RecipeError(_sentence(error, name)) from None
+    return recipe.model_copy(update=update)
+
+
+def _sentence(error: ValidationError, section: str = "") -> str:
+    first = error.errors(include_input=False)[0]
+    parts = [str(part) for part in first["loc"] if not str(part).startswith(("function", "tuple["))]
+    where = ".".join([section, *parts] if section else parts)[:80]
+    return f"Recipe field “{where}”: {first['msg'].removeprefix('Value error, ')}."

@@ -9,7 +9,7 @@ from upholster.store.models import Render, RenderCheck
 from upholster.store.session import session
 from upholster.studio import delivering
 from upholster.studio.delivering import Progress
-from upholster.studio.rendering.missing import mend
+from upholster.studio.rendering.missing import enqueue_missing
 from upholster.studio.rendering.plan import Job, job_of
 from upholster.studio.rendering.states import ended_with_a_sentence, noted
 
@@ -34,7 +34,7 @@ def check(render_id: int, position: int) -> None:
             with session() as db:
                 row = db.get_one(RenderCheck, (render_id, position))
                 row.found, row.frames_done = found.model_dump(mode="json"), run.end - run.first
-    mend(render.pass_id)
+    enqueue_missing(render.pass_id)
 
 
 def _proved(job: Job, count: int, numbers: range, progress: Progress) -> Proof:

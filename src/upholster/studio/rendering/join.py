@@ -6,7 +6,7 @@ from upholster.media.proof import failed
 from upholster.store.models import Render, RenderCheck
 from upholster.store.session import session
 from upholster.studio import delivering
-from upholster.studio.rendering.missing import mend
+from upholster.studio.rendering.missing import enqueue_missing
 from upholster.studio.rendering.plan import Job, job_of
 from upholster.studio.rendering.states import ended_with_a_sentence, fail_proof, go_on, noted
 
@@ -32,7 +32,7 @@ def assemble(render_id: int) -> None:
             delivering.pack(planned, files, job.render.name, job.delivered)
         _plan_checks(job)
         go_on(render_id, "checking")
-        mend(job.render.pass_id)
+        enqueue_missing(job.render.pass_id)
 
 
 def _plan_checks(job: Job) -> None:

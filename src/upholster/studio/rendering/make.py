@@ -12,7 +12,7 @@ from upholster.store.session import session
 from upholster.studio import delivering
 from upholster.studio.delivering import Part, Progress, Stopped
 from upholster.studio.errors import Refused
-from upholster.studio.rendering.missing import mend
+from upholster.studio.rendering.missing import enqueue_missing
 from upholster.studio.rendering.plan import Job, job_of
 from upholster.studio.rendering.states import ACTIVE, TELL, clear_away, fail_pass, fail_proof, sentence, start
 
@@ -41,7 +41,7 @@ def make_range(pass_id: int, position: int) -> None:
         for render_id, proof in found.items():
             if proof and not proof.passed:
                 fail_proof(render_id, proof)
-    mend(pass_id)
+    enqueue_missing(pass_id)
 
 
 def _make(jobs: list[Job], part: RenderRange) -> dict[int, Proof | None]:

@@ -8,13 +8,13 @@ from sqlalchemy.orm import selectinload
 
 from upholster.store.models import Clip, Render, RenderPass
 from upholster.store.session import session
-from upholster.studio import places, queue
+from upholster.studio import paths, queue
 from upholster.studio.bring_in import unread
 from upholster.studio.queue import Asked
 from upholster.studio.rendering.states import ACTIVE
 
 
-def mend(only: int | None = None) -> None:
+def enqueue_missing(only: int | None = None) -> None:
     """Ask for all work that unfinished passes still lack; what is asked for already is left alone.
 
     A constant number of queries, however many ranges there are.
@@ -47,7 +47,7 @@ def _missing(render: Render) -> Iterator[Asked]:
 def sweep() -> None:
     """Clear away what renders that have ended, or were cut short while stocking, left on the disk."""
     # Listed before it is asked which of them are wanted: a folder made in between is not among them.
-    renders, clips = places.render_folders(), places.clip_folders()
+    renders, clips = paths.render_folders(), paths.clip_folders()
     with session() as db:
         going = set(db.scalars(select(Render.id).where(Render.state.in_(ACTIVE))))
         stocked = set(db.scalars(select(Clip.render_id)))

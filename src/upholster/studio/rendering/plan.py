@@ -6,12 +6,12 @@ from typing import NamedTuple
 from upholster.media.delivery import plan, read_delivery
 from upholster.store.models import Render
 from upholster.store.session import session
-from upholster.studio import delivering, places
+from upholster.studio import delivering, paths
 from upholster.studio.bring_in import ground_of
 from upholster.studio.delivering import Order
 from upholster.studio.keying import KeyJob
+from upholster.studio.revisions import recipe_at
 from upholster.studio.screens import key_job_of
-from upholster.studio.shots import recipe_at
 
 
 class Job(NamedTuple):
@@ -25,7 +25,7 @@ class Job(NamedTuple):
     @property
     def folder(self) -> Path:
         """Where its files grow."""
-        return places.render_folder(self.render.id)
+        return paths.render_folder(self.render.id)
 
     @property
     def target(self) -> Path:

@@ -14,7 +14,7 @@ from upholster.media.errors import MediaError
 from upholster.media.proof import Proof
 from upholster.store.models import Render
 from upholster.store.session import session
-from upholster.studio import places
+from upholster.studio import paths
 from upholster.studio.delivering import Progress, Stopped
 from upholster.studio.errors import Refused
 
@@ -74,7 +74,7 @@ def fail_proof(render_id: int, proof: Proof) -> None:
 
 def clear_away(render_id: int) -> None:
     """Remove what a render has on the disk beside its finished file."""
-    shutil.rmtree(places.render_folder(render_id), ignore_errors=True)
+    shutil.rmtree(paths.render_folder(render_id), ignore_errors=True)
 
 
 @contextmanager

@@ -8,7 +8,7 @@ from upholster.media.files import put_whole
 from upholster.media.proof import Proof, judged
 from upholster.store.models import Clip, Render
 from upholster.store.session import session
-from upholster.studio import places
+from upholster.studio import paths
 from upholster.studio.delivering import Stopped
 from upholster.studio.rendering.plan import Job, job_of
 from upholster.studio.rendering.states import clear_away, ended_with_a_sentence, fail_proof, now
@@ -54,7 +54,7 @@ def _stock(job: Job, proof: Proof, beside: list[Path]) -> None:
     What the render made stays where it is until the row is written, so that a worker or database that dies in
     between costs nothing but doing this once more.
     """
-    home = places.clip_folder(job.render.id)
+    home = paths.clip_folder(job.render.id)
     put_whole([*beside, job.delivered], home)
     with session() as db:
         render = db.get_one(Render, job.render.id, with_for_update=True)

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template
 
-from upholster.core.documents.recipe import Recipe, read_recipe
+from upholster.core.documents.recipe import Recipe, changed
 from upholster.core.raster import Raster
 from upholster.core.screen.propose import screen_name
 from upholster.studio import bring_in, look, renders, screens, shots
@@ -51,7 +51,7 @@ def show(shot_id: int) -> str:
 @page.post("/recipe")
 def revise(shot_id: int) -> Response:
     asked = asked_for(requests.Change)
-    return jsonify(_state(shots.revise(shot_id, asked.read(), asked.change, asked.seen, branch=asked.branch)))
+    return jsonify(_state(shots.revise(shot_id, asked.read(shot_id), asked.change, asked.seen, branch=asked.branch)))
 
 
 @page.post("/<any(undo, redo):way>")
@@ -82,20 +82,22 @@ def history(shot_id: int) -> str:
 def screen(shot_id: int) -> Response:
     """Change the kind of ground, or measure it at one more place."""
     asked = asked_for(requests.ScreenChange)
-    footage, recipe = look.footage_of(shot_id), asked.read()
+    footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
     if place := asked.measure:
         sample = look.sample(footage, place.frame, place.x, place.y, place.radius)
         recipe, change = shots.with_sample(recipe, footage, sample), "Screen measured"
     else:
-        recipe, change = shots.with_screen(recipe, footage, **_screen_change(asked)), "Screen changed"
+        new = _screen_change(recipe, asked.screen or {})
+        recipe, change = shots.with_screen(recipe, footage, **new), "Screen changed"
     return jsonify(_state(shots.revise(shot_id, recipe, change, asked.seen, branch=asked.branch)))
 
 
-def _screen_change(asked: requests.ScreenChange) -> dict[str, Any]:
-    changed = read_recipe({**asked.recipe, "screen": asked.screen}).screen
-    if changed.kind != "none" and not changed.colours:
+def _screen_change(recipe: Recipe, screen: dict[str, Any]) -> dict[str, Any]:
+    """What is changed of the screen, looked at."""
+    after = changed(recipe, {"screen": screen}).screen
+    if after.kind != "none" and not after.colours:
         raise Refused("Measure the ground first: press M and click on it in the picture.")
-    return {name: getattr(changed, name) for name in type(changed).model_fields}
+    return {name: getattr(after, name) for name in screen}
 
 
 @page.post("/picture")
@@ -106,7 +108,7 @@ def picture(shot_id: int) -> Response:
     """
     asked = asked_for(requests.PictureAsked)
     _newest.note(asked.window, asked.sequence)
-    footage, recipe = look.footage_of(shot_id), asked.read()
+    footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"
     came = time.monotonic()
     with _fine if fine else _quick:
@@ -135,13 +137,13 @@ def _on_screen(raster: Raster) -> dict[str, Any]:
 @page.post("/instruments/<name>")
 def instrument(shot_id: int, name: str) -> Response:
     asked = asked_for(requests.OfFrame)
-    return jsonify(look.instrument(look.footage_of(shot_id), asked.read(), asked.frame, name))
+    return jsonify(look.instrument(look.footage_of(shot_id), asked.read(shot_id), asked.frame, name))
 
 
 @page.post("/readout")
 def readout(shot_id: int) -> Response:
     asked = asked_for(requests.Readout)
-    found = look.readout(look.footage_of(shot_id), asked.read(), asked.frame, asked.x, asked.y)
+    found = look.readout(look.footage_of(shot_id), asked.read(shot_id), asked.frame, asked.x, asked.y)
     return jsonify(found._asdict())
 
 

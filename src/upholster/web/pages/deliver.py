@@ -8,7 +8,7 @@ from flask import Blueprint, Response, jsonify
 from upholster.media.delivery import Delivery, no_sound, read_delivery
 from upholster.media.facts import Facts
 from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
-from upholster.studio import look, presets, quoting, renders, shots
+from upholster.studio import estimates, look, presets, renders, shots
 from upholster.web import requests, words
 from upholster.web.newest import Newest
 from upholster.web.requests import asked_for
@@ -34,12 +34,12 @@ def quote(shot_id: int) -> Response:
     """Size and time of a delivery; 204 where a newer question of the same window has come in since."""
     asked = asked_for(requests.Quote)
     _newest.note(asked.window, asked.sequence)
-    recipe, delivery = asked.read(), read_delivery(asked.delivery)
+    recipe, delivery = asked.read(shot_id), read_delivery(asked.delivery)
     footage = look.footage_of(shot_id)
     with _quoting:
         if _newest.overtaken(asked.window, asked.sequence):
             return Response(status=204)
-        found = quoting.quote(footage, recipe, delivery)
+        found = estimates.quote(footage, recipe, delivery)
     return jsonify(bytes=found.bytes, words=f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}.")
 
 
@@ -47,7 +47,7 @@ def quote(shot_id: int) -> Response:
 def flat(shot_id: int) -> Response:
     """A flat colour looked at, or proposed."""
     asked = asked_for(requests.Flat)
-    return jsonify(quoting.flat(look.footage_of(shot_id), asked.read(), asked.colour)._asdict())
+    return jsonify(estimates.flat(look.footage_of(shot_id), asked.read(shot_id), asked.colour)._asdict())
 
 
 @page.post("/presets")

@@ -18,7 +18,7 @@ from upholster.media.formats import Format
 _LOOKED_AT, _PIXELS = 16, 40_000
 
 
-def encode_again(
+def transcode(
     planned: Plan,
     parts: Sequence[Path],
     path: Path,

@@ -1,12 +1,15 @@
 """Where things lie under the data folder. No path given by a client is ever part of one."""
 
-import os
 from pathlib import Path
+
+from upholster.config import config
 
 
 def data_root() -> Path:
     """The data folder, from ``UPHOLSTER_DATA``."""
-    return Path(os.environ["UPHOLSTER_DATA"])
+    root = config().data
+    assert root is not None, "whoever starts a process tells it where its data lie"
+    return root
 
 
 def media_root() -> Path:
