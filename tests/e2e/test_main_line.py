@@ -205,7 +205,7 @@ def test_values_are_typed_dragged_stepped_and_set_back(bench: Page) -> None:
     expect(clear).to_have_text(first)
     set_value(page, "Clear below", "7")
     assert float(clear.inner_text()) < 1
-    set_value(page, "Edge shift", "-1.5")
+    set_value(page, "Edge choke", "1.5")
     expect(page.locator("#edge-way")).to_have_text("in")
     page.get_by_label("Pause Edge").click()
     expect(page.locator('[data-stage="edge"]')).to_have_class(re.compile("paused"))

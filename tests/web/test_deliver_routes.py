@@ -26,7 +26,7 @@ def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
 
 
 def asked(shot_id: int, **more: Any) -> dict[str, Any]:
-    return {"recipe": shots.open_shot(shot_id).recipe.model_dump(mode="json"), "sequence": 1, "window": "one", **more}
+    return {"base": shots.open_shot(shot_id).revision, "sequence": 1, "window": "one", **more}
 
 
 def ended(*names: str) -> bool:
@@ -108,7 +108,7 @@ def test_a_preset_is_kept_and_used_for_several_shots(visitor: Visitor, shot_id: 
 
 def test_one_order_makes_files_of_several_timings(visitor: Visitor, shot_id: int) -> None:
     """Deliveries of other speeds cannot share a pass, and are ordered together all the same."""
-    deliveries = [{"format": "png8"}, {"format": "ffv1"}, {"format": "ffv1", "rate": "12"}]
+    deliveries = [{"format": "png8"}, {"format": "ffv1"}, {"format": "ffv1", "rate": "48"}]
     status, made = visitor.ask(f"/bench/{shot_id}/render", {"revision": 1, "deliveries": deliveries, "name": "bobbin"})
     assert status == 200 and made["names"] == ["bobbin_png8", "bobbin_ffv1", "bobbin_ffv1_2"]
     assert made["proposed"].startswith("spool_v")

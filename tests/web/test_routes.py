@@ -1,18 +1,20 @@
 """What the web answers to requests no page of ours would send."""
 
+import json
 import re
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from sqlalchemy import select
 
 from conftest import House, wait_for
 from plates import green_clip
 from upholster.media.delivery import Delivery
-from upholster.store.models import Footage
+from upholster.store.models import Footage, Revision
 from upholster.store.session import session
-from upholster.studio import bring_in, renders, shots
+from upholster.studio import bring_in, renders, revisions, shots
 from upholster.web import paging
 from upholster.web.app import create_app
 from visitor import Visitor
@@ -32,8 +34,7 @@ def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
 
 
 def request_for(shot_id: int, **more: Any) -> dict[str, Any]:
-    recipe = shots.open_shot(shot_id).recipe.model_dump(mode="json")
-    return {"recipe": recipe, "seen": 1, "frame": 3, "window": "test", "sequence": 1, **more}
+    return {"base": shots.open_shot(shot_id).revision, "seen": 1, "frame": 3, "window": "test", "sequence": 1, **more}
 
 
 def test_a_picture_is_raw_straight_rgba(visitor: Visitor, shot_id: int) -> None:
@@ -59,9 +60,15 @@ def test_requests_overtaken_by_newer_ones_are_passed_over(visitor: Visitor, shot
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"recipe": {"matte": {"black_point": 3}}}, "matte"),
-        ({"recipe": {"nonsense": 1}}, "nonsense"),
-        ({"recipe": []}, "not one"),
+        ({"changes": {"matte": {"black_point": 3}}}, "black_point: 3 lies outside"),
+        ({"changes": {"nonsense": {"x": 1}}}, "nonsense"),
+        ({"changes": {"version": {"x": 1}}}, "no such part"),
+        ({"changes": {"matte": {"blur": 1}}}, "matte.blur"),
+        ({"changes": {"matte": {"specks": None}}}, "matte.specks"),
+        ({"changes": {"take": {"first": 9, "last": 3}}}, "out frame"),
+        ({"changes": {"edge": {"choke": []}}}, "choke: there are no keyframes"),
+        ({"changes": []}, "changes"),
+        ({"base": -1}, "base"),
         ({"frame": 99}, "frames 0 to 9"),
         ({"frame": -1}, "frames 0 to 9"),
     ],
@@ -74,8 +81,8 @@ def test_nonsense_gets_a_sentence(visitor: Visitor, shot_id: int, change: dict[s
 def test_a_broken_body_is_not_an_inner_error(visitor: Visitor, shot_id: int) -> None:
     for body in (b"{", b"\xff\xfe", b""):
         assert visitor.ask(f"/bench/{shot_id}/picture", body)[0] in (400, 415)
-    for body in ({}, {"recipe": {}}, [], "x", 3):
-        assert visitor.ask(f"/bench/{shot_id}/picture", body)[0] in (400, 422)
+    for body in ({}, {"base": {}}, {"base": 99999}, [], "x", 3):
+        assert visitor.ask(f"/bench/{shot_id}/picture", body)[0] in (400, 404, 422)
 
 
 def test_points_outside_the_picture_are_refused(visitor: Visitor, shot_id: int) -> None:
@@ -88,9 +95,8 @@ def test_points_outside_the_picture_are_refused(visitor: Visitor, shot_id: int) 
 
 
 def test_a_ground_must_be_measured_before_it_is_taken_out(visitor: Visitor, shot_id: int) -> None:
-    recipe = shots.open_shot(shot_id).recipe.model_dump(mode="json")
     bare = {"kind": "colour", "colour": None, "samples": []}
-    status, told = visitor.ask(f"/bench/{shot_id}/screen", {"recipe": recipe, "screen": bare, "seen": 1})
+    status, told = visitor.ask(f"/bench/{shot_id}/screen", request_for(shot_id, screen=bare))
     assert status == 422 and "Measure the ground first" in told["problem"]
 
 
@@ -113,10 +119,10 @@ def test_the_other_instruments_show_the_edge_and_the_colours(visitor: Visitor, s
 
 def test_a_clean_plate_that_is_gone_is_one_sentence_and_can_be_changed(visitor: Visitor, shot_id: int) -> None:
     asked = request_for(shot_id)
-    gone = asked["recipe"]["screen"] | {"empty": "0" * 64}
+    gone = {"empty": "0" * 64}
     status, told = visitor.ask(f"/bench/{shot_id}/screen", asked | {"screen": gone})
     assert status == 422 and "empty set is gone" in told["problem"]
-    lost = {"recipe": asked["recipe"] | {"screen": gone}, "screen": asked["recipe"]["screen"], "seen": 1}
+    lost = asked | {"changes": {"screen": gone}, "screen": {"empty": None}}
     status, told = visitor.ask(f"/bench/{shot_id}/screen", lost)
     assert status == 200 and told["recipe"]["screen"]["empty"] is None
 
@@ -128,8 +134,8 @@ def test_a_measured_screen_brings_its_own_clear_and_solid_unless_they_were_set(v
     assert status == 200 and len(told["recipe"]["screen"]["samples"]) == 1
     sample = told["recipe"]["screen"]["samples"][0]
     assert sample["colour"][1] > 2 * sample["colour"][0]
-    told["recipe"]["matte"]["black_point"] = 0.222
-    asked = {"recipe": told["recipe"], "seen": 2, "measure": {"frame": 0, "x": 300, "y": 20, "radius": 6}}
+    place = {"frame": 0, "x": 300, "y": 20, "radius": 6}
+    asked = {"base": 2, "changes": {"matte": {"black_point": 0.222}}, "seen": 2, "measure": place}
     assert visitor.ask(f"/bench/{twin}/screen", asked)[1]["recipe"]["matte"]["black_point"] == 0.222
 
 
@@ -207,8 +213,8 @@ def test_pictures_are_kept_for_ever_only_under_the_reading_they_are_of(visitor: 
 
 
 def test_how_the_bench_was_left_keeps_only_what_is_known(visitor: Visitor, shot_id: int) -> None:
-    visitor.ask(f"/bench/{shot_id}/left", {"frame": 4, "view": "matte", "evil": "x" * 10})
-    assert shots.open_shot(shot_id).shot.bench == {"frame": 4, "view": "matte"}
+    visitor.ask(f"/bench/{shot_id}/view-state", {"frame": 4, "view": "matte", "evil": "x" * 10})
+    assert shots.open_shot(shot_id).shot.bench == {"version": 1, "frame": 4, "view": "matte"}
 
 
 @pytest.mark.parametrize("page", ["footage", "renders", "stockroom"])
@@ -239,3 +245,45 @@ def test_long_lists_come_in_pieces_that_follow_each_other(
     # A page drawn anew keeps what it has grown to.
     assert len(entry.findall(piece(f"/{page}/list?count=2"))) == 2
     assert piece(f"/{page}/list?skip=999999").count(marked) == 0
+
+
+def test_a_thousand_changes_of_one_value_are_a_thousand_small_rows(house: House, shot_id: int) -> None:
+    twin = shots.copy_shot(shot_id).id
+    recipe = shots.open_shot(twin).recipe
+    count = 200
+    for number in range(1, count + 1):
+        recipe = recipe.model_copy(update={"edge": recipe.edge.model_copy(update={"choke": number / 50})})
+        shots.revise(twin, recipe, "Edge", number)
+    with session() as db:
+        kept = list(db.scalars(select(Revision).where(Revision.shot_id == twin).order_by(Revision.number)))
+        assert sum(row.recipe is not None for row in kept) <= 1 + count // 30
+        assert kept[1].differences == {"edge": {"choke": 0.02}}
+    revisions._known.clear()
+    for number in (1, 2, 32, 33, 34, 100, count + 1):
+        assert shots.recipe_of(twin, number).edge.choke == (number - 1) / 50
+    assert shots.undo(twin, count + 1).recipe.edge.choke == (count - 1) / 50
+
+
+def test_pictures_are_cropped_turned_and_counted_as_the_take_has_them(visitor: Visitor, shot_id: int) -> None:
+    take = {"crop_left": 20, "crop_top": 10, "turns": 1, "speed": 50, "between": "blend", "hold_last": 3}
+    asked = request_for(shot_id, window="taken", changes={"take": take}, quality="fine", frame=22, taken=True)
+    status, (content, headers) = visitor.ask(f"/bench/{shot_id}/picture", asked)
+    assert status == 200 and headers["X-Size"] == "170x300"
+    shown = json.loads(headers["X-Shown"])
+    assert shown["size"] == shown["delivered"] == [170, 300] and shown["times"]["frames"] == 23
+    a, b, c, d, e, f = shown["matrix"]
+    # The plate's corner that stays lies at the upper right.
+    assert (a * 20 + c * 10 + e, b * 20 + d * 10 + f) == (170, 0)
+    status, told = visitor.ask(f"/bench/{shot_id}/picture", asked | {"frame": 23, "sequence": 2})
+    assert status == 422 and "frames 0 to 22" in told["problem"]
+    whole = asked | {"whole": True, "plate": True, "sequence": 3}
+    status, (content, headers) = visitor.ask(f"/bench/{shot_id}/picture", whole)
+    assert headers["X-Size"] == "180x320" and json.loads(headers["X-Shown"])["delivered"] == [170, 300]
+    assert (np.frombuffer(content, np.uint8).reshape(320, 180, 4)[..., 3] == 255).all()
+    status, told = visitor.ask(f"/bench/{shot_id}/readout", asked | {"frame": 3, "x": 3, "y": 90})
+    assert status == 422 and "cut away" in told["problem"]
+
+
+def test_a_picture_request_while_dragging_is_small(shot_id: int) -> None:
+    body = request_for(shot_id, window="a" * 31, changes={"edge": {"choke": 1.2345}}, quality="quick", keep=False)
+    assert len(json.dumps(body)) < 1000

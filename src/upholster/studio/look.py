@@ -72,13 +72,6 @@ class Readout(NamedTuple):
     result: tuple[float, float, float, float]
 
 
-class Seen(NamedTuple):
-    """A picture of the Bench: straight 8-bit RGBA ``(h, w, 4)``, and where it lies on its plate at full size."""
-
-    pixels: NDArray[np.uint8]
-    raster: Raster
-
-
 class Wanted(NamedTuple):
     """Which picture of a shot is looked at.
 
@@ -99,16 +92,28 @@ class Wanted(NamedTuple):
     whole: bool = False
 
 
-def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> Seen:
-    """One picture as the Bench shows it: the keyed result or the plate, cropped and turned as the take has it."""
+def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint8]:
+    """One picture as the Bench shows it, straight 8-bit RGBA ``(h, w, 4)``: the keyed result or the plate.
+
+    It is cropped and turned as the take has it.
+    """
     if wanted.whole:
-        recipe = recipe.model_copy(update={"take": recipe.take.model_copy(update=dict.fromkeys(Crop.model_fields, 0))})
-    raster = recipe.take.result(_plate_raster(footage))
+        recipe = _uncropped(recipe)
     shown = recipe.model_copy(update={"screen": Screen()}) if wanted.what == "plate" else recipe
     with row_bands():
         keyed = _taken(footage, shown, wanted) if wanted.taken else _keyed(footage, shown, wanted.frame, wanted.quality)
         alpha = np.ones(keyed.alpha.shape, np.float32) if wanted.what == "plate" else keyed.alpha
-        return Seen(pack_rgba8(keyed.rgb, np.ascontiguousarray(alpha)), raster)
+        return pack_rgba8(keyed.rgb, np.ascontiguousarray(alpha))
+
+
+def raster_of(footage: Footage, recipe: Recipe, *, whole: bool = False) -> Raster:
+    """Where the pictures of a shot lie on its plate, at full size; with `whole`, its borders are left on."""
+    return (_uncropped(recipe) if whole else recipe).take.result(_plate_raster(footage))
+
+
+def _uncropped(recipe: Recipe) -> Recipe:
+    take = recipe.take.model_copy(update=dict.fromkeys(Crop.model_fields, 0))
+    return recipe.model_copy(update={"take": take})
 
 
 def _taken(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:

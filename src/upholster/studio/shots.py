@@ -108,10 +108,10 @@ def recipe_of(shot_id: int, number: int) -> Recipe:
         return recipe_at(db, shot_id, number)
 
 
-def remember_bench(shot_id: int, left: dict[str, Any]) -> None:
+def remember_view(shot_id: int, state: dict[str, Any]) -> None:
     """Keep how the Bench was left."""
     with session() as db:
-        _get(db, shot_id).bench = left
+        _get(db, shot_id).bench = state
 
 
 def copy_shot(shot_id: int) -> Shot:

@@ -97,10 +97,13 @@ class Readout(OfFrame):
     y: Frame
 
 
-class Left(Asked):
+class ViewState(Asked):
     """How the Bench was left."""
 
+    version: Literal[1] = 1
     frame: Frame | None = None
+    output: Frame | None = None
+    taken: bool | None = None
     view: Literal["result", "matte", "plate", "split"] | None = None
     ground: Literal["checker", "colour", "footage"] | None = None
     colour: Hex | None = None

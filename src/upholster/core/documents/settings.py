@@ -16,7 +16,10 @@ class Settings(BaseModel):
     @model_validator(mode="after")
     def _tracks_within_bounds(self) -> Self:
         for name, bounds in self.tracks().items():
-            check_track(getattr(self, name), bounds["low"], bounds["high"])
+            try:
+                check_track(getattr(self, name), bounds["low"], bounds["high"])
+            except ValueError as error:
+                raise ValueError(f"{name}: {error}") from None
         return self
 
     @classmethod

@@ -9,8 +9,9 @@ from typing import Any, Literal
 from flask import Blueprint, Response, jsonify, render_template
 
 from upholster.core.documents.recipe import Recipe, changed
-from upholster.core.raster import Raster
+from upholster.core.documents.settings import Settings
 from upholster.core.screen.propose import screen_name
+from upholster.store.models import Footage
 from upholster.studio import bring_in, look, renders, screens, shots
 from upholster.studio.errors import Refused
 from upholster.web import requests
@@ -118,20 +119,40 @@ def picture(shot_id: int) -> Response:
             return Response(status=204)
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
         wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole)
-        pixels, raster = look.picture(footage, recipe, wanted)
+        pixels = look.picture(footage, recipe, wanted)
     response = Response(pixels.tobytes(), mimetype="application/octet-stream")
     response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
-    response.headers["X-Raster"] = json.dumps(_on_screen(raster))
+    response.headers["X-Shown"] = json.dumps(_shown(footage, recipe, whole=asked.whole))
     response.headers["X-Waited"] = str(round(waited * 1000))
     response.headers["Cache-Control"] = "no-store"
     return response
 
 
-def _on_screen(raster: Raster) -> dict[str, Any]:
-    """Size of a picture in full, and the map from places on the plate to places in it: a, b, c, d, e, f."""
+def _shown(footage: Footage, recipe: Recipe, *, whole: bool = False) -> dict[str, Any]:
+    """What a window must know to draw on a picture and to count its frames.
+
+    Size of the picture in full, and as it is delivered; the map from places on the plate to places in it, as
+    a, b, c, d, e, f; and the time map.
+    """
+    raster, times = look.raster_of(footage, recipe, whole=whole), look.times_of(footage, recipe)
     e, f = raster.place(0, 0)
     (a, b), (c, d) = raster.place(1, 0), raster.place(0, 1)
-    return {"size": raster.size, "matrix": (a - e, b - f, c - e, d - f, e, f)}
+    return {
+        "size": raster.size,
+        "delivered": look.raster_of(footage, recipe).size,
+        "matrix": (a - e, b - f, c - e, d - f, e, f),
+        "times": {
+            "first": times.span.start,
+            "last": times.span.stop - 1,
+            "frames": times.frames,
+            "before": times.before,
+            "after": times.after,
+            "step": (times.step.numerator, times.step.denominator),
+            "between": times.between,
+            "backwards": times.backwards,
+            "plain": times.plain,
+        },
+    }
 
 
 @page.post("/instruments/<name>")
@@ -147,10 +168,10 @@ def readout(shot_id: int) -> Response:
     return jsonify(found._asdict())
 
 
-@page.post("/left")
-def left(shot_id: int) -> Response:
+@page.post("/view-state")
+def view_state(shot_id: int) -> Response:
     """Remember how the Bench was left."""
-    shots.remember_bench(shot_id, asked_for(requests.Left).model_dump(exclude_none=True))
+    shots.remember_view(shot_id, asked_for(requests.ViewState).model_dump(exclude_none=True))
     return jsonify(ok=True)
 
 
@@ -167,6 +188,7 @@ def _state(state: shots.State) -> dict[str, Any]:
         "found": screens.found_of(state.footage, state.recipe),
         "undo": state.undo,
         "redo": state.redo,
+        "shown": _shown(state.footage, state.recipe),
     }
 
 
@@ -179,10 +201,28 @@ def _plain_facts(state: shots.State) -> dict[str, Any]:
 
 
 def _fields() -> dict[str, Any]:
-    """Bounds, steps, units and defaults of the numbers, for dragging and typing."""
+    """Bounds, steps and units of the numbers, for dragging and typing; which may have keyframes, which are whole."""
     fields = {}
-    for stage, model in Recipe.model_fields.items():
-        if hasattr(model.annotation, "tracks"):
-            for name, bounds in model.annotation.tracks().items():  # type: ignore[union-attr]
-                fields[f"{stage}.{name}"] = bounds
+    for section, model in Recipe.model_fields.items():
+        settings = model.annotation
+        if not (isinstance(settings, type) and issubclass(settings, Settings)):
+            continue
+        for name, bounds in settings.tracks().items():
+            fields[f"{section}.{name}"] = bounds | {"keyed": True, "whole": False}
+        for name, field in settings.model_fields.items():
+            if field.annotation in (int, float):
+                limits = {type(limit).__name__: limit for limit in field.metadata}
+                whole = field.annotation is int
+                fields[f"{section}.{name}"] = {
+                    "low": limits["Ge"].ge,
+                    "high": limits["Le"].le if "Le" in limits else None,
+                    "step": 1 if whole or limits["Le"].le > 100 else 0.05,
+                    "unit": _UNITS.get(name, "px" if name.startswith("crop_") else ""),
+                    "keyed": False,
+                    "whole": whole,
+                }
     return fields
+
+
+#: Units of the plain numbers, where they are not pixels.
+_UNITS = {"speed": "%"}

@@ -1,6 +1,6 @@
 /** Bringing files in, in blocks, with progress; and moving thumbnails. */
 
-import { call, say, send } from "./common.js";
+import { call, say, send } from "./lib/common.js";
 
 const BLOCK = 8 << 20;
 const PICTURE = /\.(png|tiff?|exr)$/i;

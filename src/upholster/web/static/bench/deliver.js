@@ -1,13 +1,13 @@
 /** The last line of the work order: what is delivered, for what it is wanted. */
 
-import { say, send } from "./common.js";
-import { thisWindow } from "./picture.js";
+import { say, send } from "../lib/common.js";
+import { thisWindow } from "./requests.js";
 
 const $ = (id) => document.getElementById(id);
 
 export class Deliver {
   /**
-   * @param {object} bench    gives `at`, `recipe()`, `left`, `remember()`, `saved()` (a promise of the newest revision)
+   * @param {object} bench    gives `at`, `store`, `view`, `remember()`, `saved()` (a promise of the newest revision)
    * @param {object} choices  formats by name, needs, defaults, presets
    */
   constructor(bench, choices) {
@@ -15,7 +15,7 @@ export class Deliver {
     this.choices = choices;
     this.also = [];
     this.asked = 0;
-    this.delivery = { ...choices.defaults, ...bench.left.delivery };
+    this.delivery = { ...choices.defaults, ...bench.view.delivery };
     if (!choices.formats[this.delivery.format]) this.delivery = { ...choices.defaults };
     this.inputs = [...document.querySelectorAll("[data-choice]")];
     $("need").append(...Object.entries(choices.needs).map(([name, words]) => new Option(words, name)));
@@ -42,7 +42,7 @@ export class Deliver {
     this.delivery = { ...this.delivery, ...changed };
     if (this.form.kinds.length && !this.form.kinds.includes(this.delivery.alpha)) this.delivery.alpha = this.form.kinds[0];
     if (this.#noSound()) this.delivery.sound = false;
-    this.bench.left.delivery = this.delivery;
+    this.bench.view.delivery = this.delivery;
     this.bench.remember();
     this.show();
     this.quote();
@@ -87,7 +87,7 @@ export class Deliver {
       const sequence = ++this.asked;
       $("quote").textContent = "Reckoning its size…";
       try {
-        const told = await send(`${this.bench.at}/quote`, { recipe: this.bench.recipe(), delivery: this.delivery, sequence, window: thisWindow });
+        const told = await send(`${this.bench.at}/quote`, { ...this.bench.store.asked, delivery: this.delivery, sequence, window: thisWindow });
         if (told && sequence === this.asked) $("quote").textContent = told.words;
       } catch (error) {
         if (sequence !== this.asked) return;
@@ -103,7 +103,8 @@ export class Deliver {
 
   #noSound() {
     if (!this.form.takes.includes("sound")) return this.form.noSound;
-    return this.form.noSound || (this.delivery.speed !== 100 ? "Sound can go along only at the plate's own speed." : "");
+    const { speed } = this.bench.store.recipe.take;
+    return this.form.noSound || (speed < 50 || speed > 200 ? "Sound keeps its pitch only between 50 % and 200 % of its speed." : "");
   }
 
   #format(name) {
@@ -122,7 +123,7 @@ export class Deliver {
   async #lookAtFlat() {
     const chosen = this.delivery.colour;
     try {
-      const { colour, fit, words } = await send(`${this.bench.at}/flat`, { recipe: this.bench.recipe(), colour: chosen });
+      const { colour, fit, words } = await send(`${this.bench.at}/flat`, { ...this.bench.store.asked, colour: chosen });
       if (this.delivery.colour !== chosen) return;
       document.querySelector("[data-choice=colour]").value = colour;
       $("flat-words").textContent = words;

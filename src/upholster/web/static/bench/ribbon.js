@@ -1,0 +1,113 @@
+/** The ribbon: small pictures of the clip, one column per frame; in and out, damage, keyframes, and where we are. */
+
+import { drag } from "../lib/drag.js";
+import { output, source } from "./times.js";
+
+/** Height of the pictures and of the scale below them, in pixels. */
+const [PICTURES, SCALE] = [30, 14];
+
+export class Ribbon {
+  /** @param {object} bench  gives `facts`, `store`, `shown.times`, `counted()` (taken, number, count), `keyed()`, `go(number)` */
+  constructor(bench) {
+    this.bench = bench;
+    this.element = document.getElementById("ribbon");
+    this.canvas = this.element.querySelector("canvas");
+    this.pictures = new Map();
+    new ResizeObserver(() => this.show()).observe(this.element);
+    this.element.addEventListener("pointerdown", (event) => {
+      if (event.button) return;
+      const before = bench.counted().number;
+      const go = (e) => bench.go(this.#number(e));
+      go(event);
+      drag(this.element, event, { move: go, cancel: () => bench.go(before) });
+    });
+  }
+
+  #number(event) {
+    const box = this.element.getBoundingClientRect();
+    return Math.floor(((event.clientX - box.left) / box.width) * this.bench.counted().count);
+  }
+
+  /** A small picture of a frame of the footage, once it is there. */
+  #picture(frame) {
+    if (!this.pictures.has(frame)) {
+      const image = new Image();
+      image.onload = () => this.show();
+      image.src = `${this.bench.facts.pictures}${frame}.jpg?small=1&reading=${this.bench.facts.reading}`;
+      this.pictures.set(frame, image);
+    }
+    const image = this.pictures.get(frame);
+    return image.complete && image.naturalWidth ? image : null;
+  }
+
+  show() {
+    const box = this.element.getBoundingClientRect();
+    const ratio = devicePixelRatio;
+    this.canvas.width = box.width * ratio;
+    this.canvas.height = box.height * ratio;
+    const pen = this.canvas.getContext("2d");
+    pen.scale(ratio, ratio);
+    const { width, height, damaged, length } = this.bench.facts;
+    const { taken, number, count } = this.bench.counted();
+    const { times } = this.bench.shown;
+    const frameAt = (n) => (taken ? source(times, n) : n);
+    const column = box.width / count;
+    const wide = Math.max(24, (PICTURES * width) / height);
+    for (let x = 0; x < box.width; x += wide) {
+      const image = this.#picture(frameAt(Math.min(count - 1, Math.floor((x + wide / 2) / column))));
+      if (image) pen.drawImage(image, x, 0, wide, PICTURES);
+    }
+    pen.fillStyle = "#faf8f4d0";
+    if (taken) {
+      // Held frames are paler: nothing moves there.
+      pen.fillRect(0, 0, times.before * column, PICTURES);
+      pen.fillRect((count - times.after) * column, 0, times.after * column, PICTURES);
+    } else {
+      // What the take leaves out is veiled.
+      const { first, last } = this.bench.store.recipe.take;
+      pen.fillRect(0, 0, first * column, PICTURES);
+      pen.fillRect(((last ?? length - 1) + 1) * column, 0, box.width, PICTURES);
+    }
+    const place = (frame) => (taken ? output(times, frame) : frame);
+    const used = (frame) => !taken || (frame >= times.first && frame <= times.last);
+    pen.fillStyle = "#a63a32";
+    for (const [from, to] of damaged) {
+      if (!used(from) && !used(to)) continue;
+      const [a, b] = [place(from), place(to)].sort((p, q) => p - q);
+      pen.fillRect(a * column, PICTURES - 6, Math.max(2, (b + 1 - a) * column), 6);
+    }
+    pen.fillStyle = "#8f6212";
+    for (const frame of this.bench.keyed()) {
+      if (!used(frame)) continue;
+      const x = (place(frame) + 0.5) * column;
+      pen.beginPath();
+      pen.arc(x, PICTURES + 4, 3, 0, 2 * Math.PI);
+      pen.fill();
+    }
+    this.#scale(pen, box, column, count);
+    const at = number * column;
+    pen.fillStyle = "#8f6212";
+    pen.fillRect(at, 0, Math.max(2, Math.min(column, 3)), box.height - SCALE);
+    this.#tell(number, frameAt(number), count);
+  }
+
+  #scale(pen, box, column, count) {
+    pen.fillStyle = "#6b655b";
+    pen.font = "10px 'Figures', 'Atkinson Hyperlegible Next', sans-serif";
+    const every = [1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 960, 2400, 9600].find((n) => n * column > 44) || 24000;
+    for (let n = 0; n < count; n += column > 4 ? 1 : every) {
+      const major = n % every === 0;
+      pen.fillRect(n * column, box.height - SCALE, 1, major ? 6 : 3);
+      if (major) pen.fillText(n, n * column + 3, box.height - 2);
+    }
+  }
+
+  #tell(number, frame, count) {
+    const { damaged } = this.bench.facts;
+    this.element.setAttribute("aria-valuenow", number);
+    this.element.setAttribute("aria-valuemax", count - 1);
+    const hurt = damaged.some(([from, to]) => frame >= from && frame <= to);
+    this.element.setAttribute("aria-valuetext", hurt ? `${number}, damaged in the file` : String(number));
+    this.element.title = damaged.length ? "Marked red: frames that are damaged in the file." : "";
+  }
+}

@@ -1,0 +1,97 @@
+/** The recipe as it stands in this window, and its way to the house. */
+
+import { read, send } from "../lib/common.js";
+
+/** What differs between two recipes, by section and field. */
+export function differences(before, after) {
+  const found = {};
+  for (const [section, fields] of Object.entries(after)) {
+    if (section === "version" || fields === before[section]) continue;
+    for (const [name, value] of Object.entries(fields)) {
+      if (JSON.stringify(value) !== JSON.stringify(before[section][name])) (found[section] ??= {})[name] = value;
+    }
+  }
+  return found;
+}
+
+export class Store {
+  /**
+   * @param {string} at      address of the shot
+   * @param {object} state   what the house says is in force: revision, recipe, ...
+   * @param {object} acts    taken(state): the house's word stands; noted(state): it has kept ours;
+   *                         conflict(sentence, words): a promise of "mine" or "theirs"; trouble(error)
+   */
+  constructor(at, state, acts) {
+    Object.assign(this, { at, acts });
+    this.saving = Promise.resolve();
+    this.#base(state);
+    this.recipe = state.recipe;
+  }
+
+  #base(state) {
+    this.revision = state.revision;
+    this.kept = state.recipe;
+  }
+
+  /** What a request says of the recipe: the revision it began with, and what was changed since. */
+  get asked() {
+    return { base: this.revision, changes: differences(this.kept, this.recipe) };
+  }
+
+  get(path) {
+    const [section, name] = path.split(".");
+    return this.recipe[section][name];
+  }
+
+  set(path, value) {
+    const [section, name] = path.split(".");
+    this.recipe = { ...this.recipe, [section]: { ...this.recipe[section], [name]: value } };
+  }
+
+  /** Keep the recipe as a revision. */
+  keep(words) {
+    return this.ask("/recipe", { change: words }, { words, ours: true });
+  }
+
+  /**
+   * Ask for something that makes a revision, in order, one at a time.
+   *
+   * @param {object} how  ours: what stands here is what is kept; words of the change, where it and another can be kept
+   */
+  ask(path, body = {}, { ours = false, words = "" } = {}) {
+    this.saving = this.saving.then(async () => {
+      const request = (more) => send(`${this.at}${path}`, { ...this.asked, ...body, seen: this.revision, ...more });
+      const sent = this.recipe;
+      try {
+        const state = await request({});
+        this.#answered(state, ours, sent);
+      } catch (error) {
+        if (error.status === 409) await this.#settle(error.message, request, words);
+        else this.acts.trouble(error);
+      }
+    });
+    return this.saving;
+  }
+
+  #answered(state, ours, sent) {
+    this.#base(state);
+    if (ours) {
+      // What was changed while it was on its way is still to be kept; what was kept is as the house has it.
+      if (this.recipe === sent) this.recipe = state.recipe;
+      this.acts.noted(state);
+    } else {
+      this.recipe = state.recipe;
+      this.acts.taken(state);
+    }
+  }
+
+  /** Another window changed the shot since: whoever works here sees both changes and chooses. */
+  async #settle(sentence, request, words) {
+    try {
+      const mine = (await this.acts.conflict(sentence, words)) === "mine";
+      this.#answered(mine ? await request({ branch: true }) : await read(`${this.at}/state`), false);
+    } catch (error) {
+      this.acts.trouble(error);
+    }
+  }
+}

@@ -1,0 +1,174 @@
+/** Values in the sentences: dragged, typed, stepped with arrow keys, set back with a double click. */
+
+import { drag } from "../lib/drag.js";
+import { isKeyed, keyAt, valueAt, withKey, withoutKey, withValue } from "./tracks.js";
+
+/** Numbers shown as percents. */
+const SHARES = new Set(["edge_colour.unmix", "edge_colour.spill", "edge_colour.desaturate", "matte.opacity", "matte.temporal_denoise", "matte.see_through", "edge.recover", "matte.edge_smoothing"]);
+/** Milliseconds after which steps in quick succession become one revision. */
+const SETTLE = 600;
+
+/** How a number of the recipe is shown: percents where it is a share, pixels for edges. */
+function shown(path, number, unit, step) {
+  if (SHARES.has(path)) return `${Math.round(number * 100)} %`;
+  if (path === "edge.choke") return `${Math.abs(number).toFixed(1)} px`;
+  if (unit === "°") return `${Math.round(number)}°`;
+  if (step >= 1 || Number.isInteger(step)) return unit ? `${Number(number.toFixed(2))} ${unit}` : `${Number(number.toFixed(2))}`;
+  return unit ? `${number.toFixed(1)} ${unit}` : number.toFixed(3).replace(/0$/, "");
+}
+
+export class Values {
+  /** @param {object} bench  gives `store`, `fields`, `facts`, `defaults`, `frame()`, `change(path, value, final, words)` */
+  constructor(bench) {
+    this.bench = bench;
+    this.elements = [...document.querySelectorAll(".value")];
+    for (const element of this.elements) this.#editable(element);
+    for (const mark of document.querySelectorAll("[data-mark]")) mark.addEventListener("click", () => this.toggleKey(mark.dataset.mark));
+  }
+
+  show() {
+    for (const element of this.elements) {
+      const { path } = element.dataset;
+      const [number, field] = [this.number(path), this.#field(path)];
+      element.textContent = shown(path, number, field.unit, field.step);
+      for (const [name, value] of [["aria-valuenow", number], ["aria-valuemin", field.low], ["aria-valuemax", field.high], ["aria-valuetext", element.textContent]]) element.setAttribute(name, value);
+    }
+    for (const mark of document.querySelectorAll("[data-mark]")) {
+      const track = this.bench.store.get(mark.dataset.mark);
+      const state = !isKeyed(track) ? "none" : keyAt(track, this.bench.frame()) ? "here" : "elsewhere";
+      mark.dataset.state = state;
+      mark.setAttribute("aria-pressed", state === "here");
+      mark.title = { none: "Keyframes: let this value change over time", here: "Remove the keyframe on this frame", elsewhere: "Set a keyframe on this frame" }[state];
+    }
+  }
+
+  /** The value of a number on the frame in view. */
+  number(path) {
+    const value = this.bench.store.get(path);
+    if (path === "take.last" && value === null) return this.bench.facts.length - 1;
+    return valueAt(value, this.bench.frame());
+  }
+
+  label(path) {
+    return document.querySelector(`.value[data-path="${path}"]`)?.ariaLabel || path;
+  }
+
+  #field(path) {
+    const { facts, fields, store } = this.bench;
+    const { take } = store.recipe;
+    const last = facts.length - 1;
+    const field = { unit: "", step: 1, ...fields[path] };
+    if (path === "take.first") return { ...field, low: 0, high: take.last ?? last, standard: 0 };
+    if (path === "take.last") return { ...field, low: take.first, high: last, standard: last };
+    const [across, down] = [facts.width - 16, facts.height - 16].map((room) => Math.max(0, room));
+    const most = { "take.crop_left": across - take.crop_right, "take.crop_right": across - take.crop_left, "take.crop_top": down - take.crop_bottom, "take.crop_bottom": down - take.crop_top }[path];
+    return most === undefined ? field : { ...field, high: Math.max(0, most) };
+  }
+
+  /** Set a number on the frame in view: a keyframe there, where it has keyframes. */
+  set(path, number, final) {
+    const { low, high, step, unit, whole } = this.#field(path);
+    const fine = whole ? 1 : step / 10;
+    let value = Math.min(high, Math.max(low, Math.round(number / fine) * fine));
+    if (path === "matte.black_point") value = Math.min(value, this.number("matte.white_point") - 0.01);
+    if (path === "matte.white_point") value = Math.max(value, this.number("matte.black_point") + 0.01);
+    value = Number(value.toFixed(5));
+    const track = this.bench.store.get(path);
+    const at = isKeyed(track) ? ` on frame ${this.bench.frame()}` : "";
+    this.bench.change(path, withValue(track, this.bench.frame(), value), final, `${this.label(path)}: ${shown(path, value, unit, step)}${at}`);
+  }
+
+  /** Put back what stood before a drag that was taken back. */
+  restore(path, before) {
+    this.bench.change(path, before, false);
+  }
+
+  /** Set or remove the keyframe on the frame in view. */
+  toggleKey(path) {
+    this.settle();
+    const [track, frame] = [this.bench.store.get(path), this.bench.frame()];
+    const there = keyAt(track, frame);
+    const changed = there ? withoutKey(track, frame) : withKey(track, frame);
+    this.bench.change(path, changed, true, `${this.label(path)}: keyframe ${there ? "removed from" : "on"} frame ${frame}`);
+  }
+
+  /** Steps in quick succession become one revision. */
+  #settleSoon(path) {
+    if (this.stepping && this.stepping !== path) this.settle();
+    this.stepping = path;
+    clearTimeout(this.settling);
+    this.settling = setTimeout(() => this.settle(), SETTLE);
+  }
+
+  /** Make what was stepped a revision now. */
+  settle() {
+    clearTimeout(this.settling);
+    const path = this.stepping;
+    this.stepping = null;
+    if (path) this.set(path, this.number(path), true);
+  }
+
+  #editable(element) {
+    const { path } = element.dataset;
+    element.addEventListener("pointerdown", (event) => {
+      if (event.button) return;
+      const [number, before] = [this.number(path), this.bench.store.get(path)];
+      drag(element, event, {
+        move: (e, dx) => this.set(path, number + dx * this.#field(path).step * (e.shiftKey ? 0.1 : 1), false),
+        end: (e, moved) => moved && this.set(path, this.number(path), true),
+        cancel: () => this.restore(path, before),
+      });
+    });
+    element.addEventListener("dblclick", () => {
+      const [section, name] = path.split(".");
+      const standard = this.#field(path).standard ?? this.bench.defaults[section][name];
+      this.set(path, valueAt(standard, this.bench.frame()), true);
+    });
+    element.addEventListener("keydown", (event) => {
+      const step = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
+      if (step) {
+        event.preventDefault();
+        event.stopPropagation();
+        const field = this.#field(path);
+        const fine = event.shiftKey && !field.whole ? 0.1 : 1;
+        this.set(path, this.number(path) + step * fine * field.step, false);
+        this.#settleSoon(path);
+      } else if (event.key === "Enter" || /^[-\d.]$/.test(event.key)) {
+        event.preventDefault();
+        event.stopPropagation();
+        this.#type(element, event.key === "Enter" ? "" : event.key);
+      }
+    });
+  }
+
+  /** Let a value be typed in place of its words. */
+  #type(element, start) {
+    const { path } = element.dataset;
+    const input = document.createElement("input");
+    input.className = "value";
+    input.setAttribute("aria-label", element.ariaLabel);
+    const percent = SHARES.has(path);
+    input.value = start || String(percent ? Math.round(this.number(path) * 100) : this.number(path));
+    element.hidden = true;
+    element.after(input);
+    input.focus();
+    if (!start) input.select();
+    let over = false;
+    const end = (take) => {
+      if (over) return;
+      over = true;
+      const typed = input.value.replace(",", ".").replace(/[^-\d.]/g, "");
+      const number = Number(typed);
+      input.remove();
+      element.hidden = false;
+      element.focus();
+      if (take && typed && Number.isFinite(number)) this.set(path, percent ? number / 100 : number, true);
+    };
+    input.addEventListener("keydown", (event) => {
+      event.stopPropagation();
+      if (event.key === "Enter") end(true);
+      if (event.key === "Escape") end(false);
+    });
+    input.addEventListener("blur", () => end(true));
+  }
+}

@@ -1,0 +1,67 @@
+"""What the page computes for itself, held against the core: keyframed numbers and the time map."""
+
+import json
+import random
+import subprocess
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+
+import upholster.web
+from upholster.core.documents.tracks import Keyframe, value_at
+from upholster.core.timemap import Timing, time_map
+
+BENCH = Path(upholster.web.__file__).parent / "static" / "bench"
+
+
+def node(script: str, given: object) -> object:
+    """What a module script writes about the JSON it is given."""
+    code = f"const given = JSON.parse(require('fs').readFileSync(0)); import('{BENCH}/{script}"
+    done = subprocess.run(["node", "-e", code], input=json.dumps(given).encode(), check=True, capture_output=True)
+    return json.loads(done.stdout)
+
+
+def test_keyframed_numbers_are_the_cores() -> None:
+    draw = random.Random(11)
+    tracks = []
+    for _ in range(60):
+        frames = sorted(draw.sample(range(60), draw.randint(1, 9)))
+        tracks.append(
+            [{"frame": f, "value": round(draw.uniform(-9, 9), 2), "next": draw.choice(["hold", "linear", "smooth"])}
+             for f in frames]
+        )  # fmt: skip
+    found = node(
+        "tracks.js').then(({ valueAt }) => console.log(JSON.stringify(given.map((track) => "
+        "Array.from({ length: 70 }, (_, k) => valueAt(track, k - 5))))))",
+        tracks,
+    )
+    for track, values in zip(tracks, found, strict=True):  # type: ignore[call-overload]
+        keys = tuple(Keyframe.model_validate(key) for key in track)
+        assert values == pytest.approx([value_at(keys, k - 5) for k in range(70)], abs=1e-9)
+
+
+def test_frames_are_counted_as_the_core_counts_them() -> None:
+    draw = random.Random(12)
+    maps = []
+    for _ in range(80):
+        timing = Timing(
+            first=draw.randint(0, 9), speed=draw.choice([10, 50, 99.5, 100, 130, 400, 1000]),
+            between=draw.choice(["repeat", "blend"]), backwards=draw.random() < 0.5, hold_first=draw.randint(0, 5),
+            hold_last=draw.randint(0, 5),
+        )  # fmt: skip
+        maps.append(time_map(timing, draw.randint(1, 40), Fraction(24)))
+    given = [
+        {"first": m.span.start, "last": m.span.stop - 1, "frames": m.frames, "before": m.before, "after": m.after,
+         "step": [m.step.numerator, m.step.denominator], "between": m.between, "backwards": m.backwards}
+        for m in maps
+    ]  # fmt: skip
+    found = node(
+        "times.js').then(({ source, output }) => console.log(JSON.stringify(given.map((m) => ["
+        "Array.from({ length: m.frames }, (_, n) => source(m, n)), "
+        "Array.from({ length: 60 }, (_, frame) => output(m, frame))]))))",
+        given,
+    )
+    for times, (sources, outputs) in zip(maps, found, strict=True):  # type: ignore[call-overload]
+        assert sources == [times.source(n) for n in range(times.frames)]
+        assert outputs == [times.output(frame) for frame in range(60)]
