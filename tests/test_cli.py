@@ -80,6 +80,25 @@ def test_size_speed_range_and_numbers(plate: Path, tmp_path: Path) -> None:
     assert np.mean((found[..., 3] / 255 - truth) ** 2) < 1e-3
 
 
+def test_a_take_is_chosen_on_the_command_line_and_goes_before_the_recipes(plate: Path, tmp_path: Path) -> None:
+    take = ["--frames", "2-9", "--speed", 50, "--backwards", "--hold-last", 3, "--crop-left", 40, "--crop-top", 20]
+    key(plate, tmp_path / "out", "--format", "png8", *take, "--turns", 1, "--save-recipe", tmp_path / "r.json")
+    pictures = sorted((tmp_path / "out").glob("*.png"))
+    assert len(pictures) == 2 * 8 + 3
+    with Image.open(pictures[0]) as first, Image.open(pictures[-1]) as last:
+        assert first.size == last.size == (160, 280)
+        # Turned to the right, the disc that moves to the right comes down; backwards, it goes up.
+        rows = [np.argmax(np.asarray(picture)[..., 3].mean(axis=1) > 8) for picture in (first, last)]
+        assert rows[0] > rows[1] + 15
+    saved = json.loads((tmp_path / "r.json").read_text())["take"]
+    assert saved["speed"] == 50 and saved["backwards"] and (saved["first"], saved["last"]) == (2, 9)
+    key(plate, tmp_path / "same", "--format", "png8", "--recipe", tmp_path / "r.json", "--no-backwards")
+    with Image.open(sorted((tmp_path / "same").glob("*.png"))[0]) as first:
+        assert np.argmax(np.asarray(first)[..., 3].mean(axis=1) > 8) == pytest.approx(rows[1], abs=1)
+    checked = run("proof", tmp_path / "out", "--against", plate, "--recipe", tmp_path / "r.json", "--format", "png8")
+    assert checked.returncode == 0, checked.stderr
+
+
 @pytest.mark.parametrize(("kind", "looks"), [("straight", "straight"), ("premultiplied", "premultiplied")])
 def test_proof_tells_of_any_file_what_its_alpha_is(plate: Path, tmp_path: Path, kind: str, looks: str) -> None:
     out = tmp_path / "bell.mov"
@@ -135,6 +154,10 @@ def test_a_flat_colour_is_chosen_and_told(plate: Path, tmp_path: Path) -> None:
         (["out.mov", "--recipe", "nowhere.json"], 1, "nowhere.json"),
         (["out.mp4", "--format", "over-h264", "--ground", "nowhere.png"], 1, "no file nowhere.png"),
         (["out.mov", "--speed", "0"], 1, "speed"),
+        (["out.mov", "--speed", "fast"], 1, "take.speed"),
+        (["out.mov", "--crop-left", "-4"], 1, "crop_left"),
+        (["out.mov", "--turns", "7"], 1, "turns"),
+        (["out.mov", "--between", "magic"], 1, "between"),
     ],
 )
 def test_what_cannot_be_done_is_one_sentence_and_leaves_nothing(

@@ -105,7 +105,7 @@ def _key_job(
     if path:
         recipe = _read_recipe(path)
     else:
-        look = first_look(taken)
+        look = first_look(taken, footage.facts.pixel_aspect)
         recipe = look.recipe
         for sentence in look.sentences:
             say(sentence)

@@ -9,8 +9,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from bench_page import bring_in, choose, open_bench, pixels, revision, set_value, settled, value
 from PIL import Image
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Page, expect
 
 from conftest import House, opened_house, wait_for
 from deliveries import deliver
@@ -18,18 +19,6 @@ from plates import flat, green_clip, shot
 from upholster.media.decoder.reader import Reader
 
 pytestmark = pytest.mark.e2e
-
-
-def bring_in(page: Page, *files: Path) -> None:
-    page.goto("/footage")
-    page.set_input_files("#files", [str(f) for f in files])
-
-
-def open_bench(page: Page, name: str) -> None:
-    page.goto("/footage")
-    page.get_by_role("link", name=f"Open {name} on the Bench").click()
-    drawn = "() => ['#result', '#plate'].some(c => document.querySelector(c)?.width > 300)"
-    wait_for(lambda: page.evaluate(drawn))
 
 
 @pytest.fixture(scope="module")
@@ -56,40 +45,6 @@ def bench(moth: Page) -> Page:
     moth.wait_for_url(lambda url: url != first)
     settled(moth)
     return moth
-
-
-def value(page: Page, label: str) -> Locator:
-    return page.get_by_role("spinbutton", name=label, exact=True)
-
-
-def set_value(page: Page, label: str, typed: str) -> None:
-    value(page, label).focus()
-    page.keyboard.type(typed)
-    page.keyboard.press("Enter")
-
-
-def choose(page: Page, need: str, form: str) -> None:
-    page.get_by_label("What it is for").select_option(need)
-    page.get_by_label("Format", exact=True).select_option(form)
-
-
-def revision(page: Page) -> int:
-    return int(page.locator("#revision").inner_text())
-
-
-def settled(page: Page) -> None:
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(500)
-
-
-def pixels(page: Page, canvas: str = "#result") -> np.ndarray:
-    """The canvas as (h, w, 4) bytes."""
-    found = page.evaluate(
-        "c => { const e = document.querySelector(c);"
-        "return [e.width, e.height, Array.from(e.getContext('2d').getImageData(0, 0, e.width, e.height).data)] }",
-        canvas,
-    )
-    return np.array(found[2], np.uint8).reshape(found[1], found[0], 4)
 
 
 def test_from_a_file_to_a_proofed_stocked_clip(moth: Page, house: House, tmp_path: Path) -> None:
@@ -250,11 +205,9 @@ def test_the_screen_is_measured_by_clicking_and_a_sample_removed(bench: Page) ->
     page.get_by_label("Remove sample 1").click()
     expect(page.locator("#places")).to_have_text(", measured at 1 place")
     page.locator("#kind").select_option("none")
-    settled(page)
-    assert (pixels(page)[..., 3] == 255).all()
+    wait_for(lambda: bool((pixels(page)[..., 3] == 255).all()))
     page.keyboard.press("Control+z")
-    settled(page)
-    assert pixels(page)[..., 3].min() == 0
+    wait_for(lambda: pixels(page)[..., 3].min() == 0)
 
 
 def test_views_grounds_and_frames_are_kept_for_the_next_visit(bench: Page) -> None:

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.documents.recipe import Matte, Recipe
+from upholster.core.documents.recipe import Matte, Recipe, Take
 from upholster.core.documents.screen import Screen
 from upholster.core.documents.tracks import value_at
 from upholster.core.grids import upsampled
@@ -31,13 +31,17 @@ class FirstLook(NamedTuple):
     sentences: tuple[str, ...]
 
 
-def first_look(survey: Survey) -> FirstLook:
-    """A recipe proposed from what was measured, with two or three sentences that say what that was."""
+def first_look(survey: Survey, pixel_aspect: float = 1.0) -> FirstLook:
+    """A recipe proposed from what was measured, with two or three sentences that say what that was.
+
+    `pixel_aspect` is the width of the footage's pixels over their height: they are made square.
+    """
     screen, reasons = propose(survey)
     known = measure_screen(survey, screen)
+    take = Take(pixel_aspect=pixel_aspect)
     if known is None:
-        return FirstLook(Recipe(screen=screen), reasons)
-    recipe = Recipe(screen=screen, matte=propose_matte(survey, screen, known))
+        return FirstLook(Recipe(take=take, screen=screen), reasons)
+    recipe = Recipe(take=take, screen=screen, matte=propose_matte(survey, screen, known))
     return FirstLook(recipe, (*reasons, *_told(survey, recipe, known)))
 
 

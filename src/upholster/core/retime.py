@@ -11,6 +11,8 @@ Plane = NDArray[np.float32]
 
 #: Coverage below which premultiplied colour says nothing.
 _COVERS = 0.004
+#: How much brightness counts against coverage where motion is looked for.
+_LIGHT = 0.7
 
 
 def between(one: tuple[Plane, Plane], two: tuple[Plane, Plane], weight: float, how: Between) -> tuple[Plane, Plane]:
@@ -57,9 +59,10 @@ def _brought_together(one: Plane, two: Plane, at: np.float32) -> list[Plane]:
 
 
 def _seen(held: Plane) -> NDArray[np.uint8]:
-    """What the search compares: brightness over mid grey, so that the outline counts as well."""
+    """What the search compares: brightness over mid grey, and the coverage, so that outlines count as well."""
     r, g, b = held[:3] + np.float32(0.5) * (np.float32(1) - held[3])
-    return (np.clip(0.25 * r + 0.5 * g + 0.25 * b, 0, 1) * 255).astype(np.uint8)
+    light = np.clip(0.25 * r + 0.5 * g + 0.25 * b, 0, 1)
+    return ((_LIGHT * light + (1 - _LIGHT) * held[3]) * 255).astype(np.uint8)
 
 
 def _warped(held: Plane, flow: Plane) -> Plane:

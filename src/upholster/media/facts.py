@@ -83,6 +83,7 @@ class Facts(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
+    version: Literal[1] = 1
     kind: Literal["video", "still", "sequence"]
     container: str
     codec: str
@@ -102,6 +103,8 @@ class Facts(BaseModel):
     sound: str = ""
     colour: ColourTags = ColourTags()
     rotation: int = 0
+    #: Width of a pixel over its height, of the picture as it is turned upright.
+    pixel_aspect: float = 1.0
     notes: tuple[str, ...] = ()
     #: For each frame of the constant rate: which frame of the file is shown (None: one to one).
     shown: tuple[int, ...] | None = None

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import ExitStack, closing
 from fractions import Fraction
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,6 +43,7 @@ class Proof(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
+    version: Literal[1] = 1
     passed: bool
     reason: str
     frames: int
@@ -323,8 +325,7 @@ def _colour_error(found: Frame, handed: Record, cover: Plane, planned: Plan) -> 
     content, step = planned.form.content, handed.every
     if content == "matte":
         return np.zeros((3, 0), np.float32), 0.0
-    expected = handed.colours.astype(np.float32) * np.float32(1 / STEPS)
-    off = np.abs(found.rgb[:, ::step, ::step].clip(0, 1) - expected)
+    off = _off(found.rgb[:, ::step, ::step], handed)
     everywhere = content in ("flat", "over")
     seen = np.ones(off.shape[1:], bool) if everywhere else cover[::step, ::step] > 0.5
     across, down = (-(-side // _TILE) for side in (seen.shape[1], seen.shape[0]))
@@ -343,8 +344,15 @@ def _edge_error(found: Frame, handed: Record, cover: Plane, planned: Plan) -> Pl
     soft = (alpha > 0.1) & (alpha < 0.9)
     if planned.form.content != "keyed" or planned.form.alpha_depth == 1:
         soft[:] = False
-    expected = handed.colours[:, soft].astype(np.float32) * np.float32(1 / STEPS)
-    return np.abs(found.rgb[:, ::step, ::step][:, soft] - expected) * alpha[soft]
+    return _off(found.rgb[:, ::step, ::step], handed)[:, soft] * alpha[soft]
+
+
+def _off(found: Plane, handed: Record) -> Plane:
+    """Differences of colour; of highlights, as a share of how bright they are."""
+    expected = handed.colour()
+    if handed.colours.dtype == np.float32:
+        return np.abs(found - expected) / np.maximum(1, np.abs(expected))
+    return np.abs(found.clip(0, 1) - expected)
 
 
 def _worst_colour(planned: Plan) -> float:

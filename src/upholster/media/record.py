@@ -36,8 +36,8 @@ class Record(NamedTuple):
     shape : (height, width)
     dtype : {"u1", "u2", "f4"}
         The whole code values of the format where they fit into 8 bits, else 16 bits, else floats.
-    colours : (3, rows, columns) uint16
-        Straight colour at every `every`-th pixel, 0..1 in `STEPS`.
+    colours : (3, rows, columns) uint16 or float32
+        Straight colour at every `every`-th pixel: 0..1 in `STEPS`, or as it is where a format holds floats.
     digest : bytes
         Of all code values where the format is lossless; else empty.
     damaged : bool
@@ -47,13 +47,19 @@ class Record(NamedTuple):
     matte: bytes
     shape: tuple[int, int]
     dtype: str
-    colours: NDArray[np.uint16]
+    colours: NDArray[np.uint16] | Plane
     digest: bytes
     damaged: bool = False
 
     @property
     def every(self) -> int:
         return every(self.shape)
+
+    def colour(self) -> Plane:
+        """Straight colour at every `every`-th pixel."""
+        if self.colours.dtype == np.float32:
+            return self.colours.astype(np.float32, copy=False)
+        return self.colours.astype(np.float32) * np.float32(1 / STEPS)
 
     def cover(self) -> Plane:
         """The matte, 0..1."""
@@ -82,10 +88,14 @@ def record(picture: Picture, planned: Plan, damaged: bool = False, *, made_again
         bytes(zstd_encode(np.ascontiguousarray(kept).tobytes(), level=1)),
         (height, width),
         dtype,
-        scaled(picture.rgb[:, ::step, ::step], STEPS),
+        _kept_colours(picture.rgb[:, ::step, ::step], floating=form.pixels == "float"),
         _digest(_handed_over(picture, planned), form.depth) if form.lossless and not made_again else b"",
         damaged,
     )
+
+
+def _kept_colours(rgb: Plane, *, floating: bool) -> NDArray[np.uint16] | Plane:
+    return np.ascontiguousarray(rgb) if floating else scaled(rgb, STEPS)
 
 
 def digest_found(planes: Planes, planned: Plan) -> bytes:

@@ -173,7 +173,7 @@ def read(reading_id: int) -> None:
         with ProxyWriter(home / "proxy", source.facts.length) as proxy:
             found = keying.read_through(source, keep)
         keying.save_survey(home / "survey.npz", found.survey)
-        look = first_look(found.survey)
+        look = first_look(found.survey, source.facts.pixel_aspect)
     except _Superseded:
         shutil.rmtree(home, ignore_errors=True)
         return

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import Matrix, Siting
+from upholster.core.stages.take.turn import NARROWEST, WIDEST
 from upholster.media.decoder.planes import Planes
 from upholster.media.errors import MediaError
 from upholster.media.facts import FASTEST, SLOWEST, ColourTags, Facts, untagged
@@ -186,6 +187,7 @@ class VideoFile:
             alpha_kind="straight" if layout.alpha is not None else "",
             colour=_tags(first, layout, context.name),
             rotation=rotation,
+            pixel_aspect=_pixel_aspect(self._stream, rotation),
             sound=_sound(self._container),
             notes=tuple(notes),
             shown=shown,
@@ -240,6 +242,14 @@ def _gaps(seconds: NDArray[np.float64], usual: float, rate: float) -> list[str]:
     if len(places) > 3:
         notes.append(f"There are {len(places) - 3} more such gaps.")
     return notes
+
+
+def _pixel_aspect(stream: Any, rotation: int) -> float:
+    """Width of a pixel over its height, after turning; 1 where the file says nothing that can be meant."""
+    stated = stream.sample_aspect_ratio
+    if not stated or not NARROWEST <= stated <= WIDEST:
+        return 1.0
+    return round(float(1 / stated if rotation in (90, 270) else stated), 6)
 
 
 def _sound(container: Any) -> str:

@@ -6,6 +6,8 @@ import { isKeyed, movedKey, valueAt, withoutKey } from "./tracks.js";
 
 /** Size of the drawing, and of the margin that keeps outermost keyframes whole. */
 const [WIDTH, HEIGHT, EDGE] = [300, 72, 7];
+/** Milliseconds between the two presses of a double click. */
+const DOUBLE = 400;
 const WAYS = { hold: "holds", linear: "goes straight", smooth: "goes smoothly" };
 /** Where copied keyframes are kept, for other values and other shots alike. */
 const COPIED = "upholster.keyframes";
@@ -43,10 +45,6 @@ export class Keyframes {
     part("clear").addEventListener("click", () => this.#change(path, valueAt(this.#track(path), this.bench.frame()), true, "keyframes removed"));
     part("copy").addEventListener("click", () => this.#copy(path));
     panel.svg.addEventListener("pointerdown", (event) => this.#press(path, panel, event));
-    panel.svg.addEventListener("dblclick", (event) => {
-      const key = this.#under(path, panel, event);
-      if (key) this.#remove(path, key.frame);
-    });
     panel.svg.addEventListener("keydown", (event) => {
       if (event.key === "Delete" || event.key === "Backspace") {
         event.preventDefault();
@@ -184,7 +182,11 @@ export class Keyframes {
       },
       end: (e, moved) => {
         done();
+        // The circle is drawn anew with every change, so the browser itself sees no double click.
+        const twice = panel.pressed?.frame === key.frame && e.timeStamp - panel.pressed.time < DOUBLE;
+        panel.pressed = moved ? null : { frame: key.frame, time: e.timeStamp };
         if (moved) this.#change(path, this.#track(path), true, `keyframe moved to frame ${panel.chosen}`);
+        else if (twice) this.#remove(path, key.frame);
       },
       cancel: () => {
         panel.chosen = key.frame;

@@ -1,0 +1,54 @@
+"""What tests do on the Bench, as a person would."""
+
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Locator, Page
+
+from conftest import wait_for
+
+
+def bring_in(page: Page, *files: Path) -> None:
+    page.goto("/footage")
+    page.set_input_files("#files", [str(f) for f in files])
+
+
+def open_bench(page: Page, name: str) -> None:
+    page.goto("/footage")
+    page.get_by_role("link", name=f"Open {name} on the Bench").click()
+    drawn = "() => ['#result', '#plate'].some(c => document.querySelector(c)?.width > 300)"
+    wait_for(lambda: page.evaluate(drawn))
+
+
+def value(page: Page, label: str) -> Locator:
+    return page.get_by_role("spinbutton", name=label, exact=True)
+
+
+def set_value(page: Page, label: str, typed: str) -> None:
+    value(page, label).focus()
+    page.keyboard.type(typed)
+    page.keyboard.press("Enter")
+
+
+def choose(page: Page, need: str, form: str) -> None:
+    page.get_by_label("What it is for").select_option(need)
+    page.get_by_label("Format", exact=True).select_option(form)
+
+
+def revision(page: Page) -> int:
+    return int(page.locator("#revision").inner_text())
+
+
+def settled(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(500)
+
+
+def pixels(page: Page, canvas: str = "#result") -> np.ndarray:
+    """The canvas as (h, w, 4) bytes."""
+    found = page.evaluate(
+        "c => { const e = document.querySelector(c);"
+        "return [e.width, e.height, Array.from(e.getContext('2d').getImageData(0, 0, e.width, e.height).data)] }",
+        canvas,
+    )
+    return np.array(found[2], np.uint8).reshape(found[1], found[0], 4)
