@@ -22,6 +22,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+from upholster.studio.estimate import estimate
 
 from upholster.core.first_recipe import first_look
 from upholster.demo.plates import plates
@@ -30,10 +31,9 @@ from upholster.media.delivery import Delivery, plan
 from upholster.media.encoder.writer import open_writer
 from upholster.media.formats import FORMATS, Format
 from upholster.memory import keep_freed_memory
-from upholster.studio import delivering
-from upholster.studio.delivering import Order, Part, part_path
-from upholster.studio.estimate import estimate
-from upholster.studio.keying import Footage, KeyJob, keyed_frames, screen_of, survey_footage
+from upholster.studio.making import delivering, flat
+from upholster.studio.making.delivering import Order, Part, part_path
+from upholster.studio.making.keying import Footage, KeyJob, keyed_frames, screen_of, survey_footage
 
 DEMO = Path(tempfile.gettempdir()) / "upholster-bench-demo"
 
@@ -89,7 +89,7 @@ def table(frames: int, only: str) -> None:
 def line(form: Format, key_job: KeyJob, keyed: list[tuple[np.ndarray, np.ndarray]]) -> None:
     facts = key_job.footage.facts
     kinds = form.alpha_kinds or ("straight",)
-    delivery = delivering.settled(Delivery(format=form.name, alpha=kinds[0]), key_job)
+    delivery = flat.settled(Delivery(format=form.name, alpha=kinds[0]), key_job)
     order = Order(plan(delivery, facts, key_job.recipe.take))
     told, numbers = estimate(key_job, order).bytes, range(order.planned.timing.frames)
     with tempfile.TemporaryDirectory() as name:
@@ -207,8 +207,10 @@ def workers() -> None:
     root.chmod(0o755)
     with house(root) as environment:
         os.environ.update(environment)
-        from upholster.studio import bring_in, renders, shots
-        from upholster.studio.rendering.states import ACTIVE
+        from upholster.studio.footage import bring_in
+        from upholster.studio.renders import renders
+        from upholster.studio.renders.states import ACTIVE
+        from upholster.studio.shots import shots
 
         (root / "in").mkdir()
         film = enlarged(plates()[0], 96)

@@ -140,7 +140,7 @@ def settled(root: Path, address: str) -> None:
 
     from upholster.store.models import Footage, Render
     from upholster.store.session import session
-    from upholster.studio import renders
+    from upholster.studio.renders import renders
 
     deadline = time.monotonic() + 600
     while time.monotonic() < deadline:

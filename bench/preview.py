@@ -14,7 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 CHANGES, SCRUBS = 60, 60
 
 DRAG = """async count => {
-    const value = document.querySelector('[data-path="matte.clear"]');
+    const value = document.querySelector('[data-path="matte.black_point"]');
     const times = [];
     for (let k = 0; k < count; k++) {
         await new Promise(done => setTimeout(done, 30 + Math.random() * 30));

@@ -4,8 +4,9 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from upholster.core.documents.recipe import VERSION, Recipe, Settings
+from upholster.core.documents.recipe import VERSION, Recipe
 from upholster.core.documents.screen import Sample
+from upholster.core.documents.settings import Settings
 from upholster.core.documents.tracks import Keyframe
 from upholster.media.delivery import Delivery
 from upholster.media.formats import FORMATS, NEEDS, Format
@@ -16,25 +17,36 @@ HEAD = f"""# The recipe
 
 Every choice made for a shot, in one JSON document, version {VERSION}. Unknown fields are refused and older
 versions are migrated on reading. Pixels are pixels of the plate; frames are counted from 0 of the footage.
-This page is made from the models in `src/upholster/core/recipe.py` by `docs/make_pages.py`.
+This page is made from the models in `src/upholster/core/documents/recipe.py` and `core/stages` by `docs/make_pages.py`.
 
 A *number* is one constant, or a list of keyframes in rising order of frames: `{{"frame": 12, "value": 0.3,
-"next": "linear"}}`. `next` says how to reach the next keyframe: `hold`, `linear` or `smooth`. Before the first
-and after the last keyframe the number is constant.
+"next": "linear"}}`. `next` says how to reach the next keyframe: `hold`, `linear` or `smooth` (a monotone cubic,
+which never overshoots). Before the first and after the last keyframe the number is constant. Frames of keyframes
+are those of the footage, whatever the take does with its speed and direction.
 """
 
 
 def table(model: type[Any]) -> str:
     rows = ["| field | default | bounds | meaning |", "| --- | --- | --- | --- |"]
-    numbers = model.numbers() if issubclass(model, Settings) else {}
+    numbers = model.tracks() if issubclass(model, Settings) else {}
     for name, field in model.model_fields.items():
         if name == "version" or (isinstance(field.annotation, type) and issubclass(field.annotation, Settings)):
             continue
         bounds = numbers.get(name)
-        within = f"number, {bounds['low']:g} to {bounds['high']:g} {bounds['unit']}".strip() if bounds else ""
+        within = (
+            f"number, {bounds['low']:g} to {bounds['high']:g} {bounds['unit']}".strip() if bounds else limits(field)
+        )
         default = "required" if field.is_required() else f"`{field.default!r}`"
         rows.append(f"| `{name}` | {default} | {within} | {field.description or ''} |")
     return "\n".join(rows)
+
+
+def limits(field: Any) -> str:
+    """The bounds of a plain number."""
+    found = {type(limit).__name__: limit for limit in field.metadata}
+    if "Ge" not in found:
+        return ""
+    return f"{found['Ge'].ge:g} to {found['Le'].le:g}" if "Le" in found else f"from {found['Ge'].ge:g}"
 
 
 def page() -> str:

@@ -13,8 +13,8 @@ from upholster.media.delivery import Delivery, Plan, plan
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
 from upholster.media.proof import Proof
-from upholster.studio import delivering, retiming
-from upholster.studio.keying import Footage, KeyedFrame, KeyJob
+from upholster.studio.making import delivering, flat, retiming
+from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob
 
 Keyed = tuple[Plane, Plane]
 
@@ -69,6 +69,6 @@ def keyed_as(frames: Sequence[Keyed]) -> Any:
         yield from (KeyedFrame(*frames[n]) for n in numbers)
 
     stack = ExitStack()
-    for module in (delivering, retiming):
+    for module in (flat, retiming):
         stack.enter_context(patch.object(module, "keyed_frames", made))
     return stack

@@ -81,7 +81,7 @@ def upholster(path: Path, see_through: float = 0.0) -> Result:
     began = time.perf_counter()
     keyed = [key(plate_of(plate), recipe, n, known) for n, plate in enumerate(plates)]
     spent = (time.perf_counter() - began) / len(plates) * 1000
-    words = f"{recipe.screen.kind}, clear {recipe.matte.clear:g}, solid {recipe.matte.solid:g}"
+    words = f"{recipe.screen.kind}, clear {recipe.matte.black_point:g}, solid {recipe.matte.white_point:g}"
     return Result([k.alpha for k in keyed], [k.rgb for k in keyed], spent, words)
 
 

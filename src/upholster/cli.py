@@ -21,10 +21,11 @@ from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.sequences import find_pictures
 from upholster.memory import keep_freed_memory
-from upholster.studio.delivering import Order, deliver, prove_files, settled
-from upholster.studio.inspect import inspect
-from upholster.studio.keying import Footage, KeyJob, screen_of, survey_footage
-from upholster.studio.sidecar import sha256_of, write_sidecar
+from upholster.studio.footage.inspect import inspect
+from upholster.studio.making.delivering import Order, deliver, prove_files
+from upholster.studio.making.flat import settled
+from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
+from upholster.studio.making.sidecar import sha256_of, write_sidecar
 
 
 class _Program(click.Group):

@@ -150,7 +150,7 @@ class Supervisor:
             threading.Thread(target=self._furnish, daemon=True).start()
 
     def _furnish(self) -> None:
-        from upholster.studio.demo_stock import furnish
+        from upholster.studio.stock.demo_stock import furnish
 
         try:
             furnish(lambda words: print(words, flush=True), lambda: self._stopping)

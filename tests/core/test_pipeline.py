@@ -201,7 +201,7 @@ def test_highlights_are_kept_above_one(peak: float) -> None:
     plate = (lamp * cover + flat(GREEN) * (1 - cover)).astype(np.float32)
     recipe = Recipe(screen=Screen(kind="screen", colour=GREEN))
     known = ScreenKnowledge(flat(GREEN, 16, 9), 0.004, 1)
-    found = key(plate_of(plate), recipe, 0, known)
+    found = key(plate_of(plate, floating=True), recipe, 0, known)
     solid = cover > 0.999
     assert np.abs(found.rgb - plate)[:, solid].max() < 0.02 * peak
     assert found.rgb.max() == pytest.approx(peak, rel=0.02)

@@ -12,7 +12,9 @@ from playwright.sync_api import Page, expect
 
 from conftest import House, wait_for
 from plates import green_clip
-from upholster.studio import renders, shots, stock
+from upholster.studio.renders import renders
+from upholster.studio.shots import shots
+from upholster.studio.stock import stock
 
 pytestmark = pytest.mark.e2e
 

@@ -14,7 +14,7 @@ from upholster.media.decoder.cache import ReaderCache
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
 from upholster.media.proxy import Proxy, ProxyWriter
-from upholster.studio.kept import Kept, size_of
+from upholster.studio.looking.kept import Kept, size_of
 
 
 class Stand:

@@ -138,8 +138,8 @@ def test_a_flat_colour_is_flat_and_keys_out_with_the_filters_of_ffmpeg(tmp_path:
 def test_a_file_brought_back_over_a_loud_colour_has_no_box_and_no_rim(tmp_path: Path, name: str) -> None:
     """Common practice, no source. Straight and premultiplied files alike, once they are taken for what they are."""
     from upholster.media.decoder.reader import Reader, probe
-    from upholster.studio.inspect import interpretation
-    from upholster.studio.keying import Footage
+    from upholster.studio.footage.inspect import interpretation
+    from upholster.studio.making.keying import Footage
 
     made = deliver(FRAMES, tmp_path / "s", name)
     kinds = [made]

@@ -16,8 +16,8 @@ from upholster.core.documents.recipe import Recipe, Take
 from upholster.core.first_recipe import first_look
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
-from upholster.studio import delivering
-from upholster.studio.keying import Footage, KeyJob, screen_of, survey_footage
+from upholster.studio.making import delivering
+from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
 
 COUNT = 12
 #: Each frame is as bright as it is late.

@@ -19,8 +19,8 @@ from upholster.media.delivery import read_delivery
 from upholster.media.facts import Facts
 from upholster.store import session
 from upholster.store.models import Base, Footage, Preset, Render, Revision, Shot
-from upholster.studio import revisions
-from upholster.studio.revisions import recipe_at
+from upholster.studio.shots import revisions
+from upholster.studio.shots.revisions import recipe_at
 
 
 @pytest.fixture

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from upholster.studio.estimate import estimate
 
 from deliveries import deliver, keyed_as
 from plates import SKIN, disc, flat, shot, write_video
@@ -13,10 +14,9 @@ from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
-from upholster.studio.delivering import Order, Part, assemble, part_path, prove_files, write_part
-from upholster.studio.estimate import estimate
-from upholster.studio.grounds import filling, open_ground
-from upholster.studio.keying import Footage, KeyJob
+from upholster.studio.making.delivering import Order, Part, assemble, part_path, prove_files, write_part
+from upholster.studio.making.grounds import filling, open_ground
+from upholster.studio.making.keying import Footage, KeyJob
 
 FACTS = Facts(kind="video", container="mov", codec="", width=320, height=180, length=12, rate=Fraction(24), depth=8)
 FRAMES = [(flat(SKIN), shot(frame=n)[1]) for n in range(12)]

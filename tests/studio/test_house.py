@@ -24,10 +24,14 @@ from upholster.media.delivery import Delivery
 from upholster.media.errors import MediaError
 from upholster.store.models import Render
 from upholster.store.session import session
-from upholster.studio import bring_in, paths, presets, renders, shots, stock, uploads
+from upholster.studio import paths
 from upholster.studio.errors import Refused
+from upholster.studio.footage import bring_in, uploads
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.rendering.states import ACTIVE
+from upholster.studio.renders import presets, renders
+from upholster.studio.renders.states import ACTIVE
+from upholster.studio.shots import shots
+from upholster.studio.stock import stock
 
 
 @pytest.fixture(scope="module")

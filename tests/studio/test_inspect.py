@@ -10,8 +10,8 @@ import tifffile
 from deliveries import deliver
 from plates import SKIN, flat, green_clip, shot
 from upholster.media.decoder.reader import Reader, probe
-from upholster.studio.inspect import Inspection, inspect, interpretation
-from upholster.studio.keying import Footage
+from upholster.studio.footage.inspect import Inspection, inspect, interpretation
+from upholster.studio.making.keying import Footage
 
 FRAMES = [(flat(SKIN), shot(frame=n, soft=2.0)[1]) for n in range(4)]
 

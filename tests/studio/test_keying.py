@@ -7,20 +7,21 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from upholster.studio.estimate import estimate
 
 from plates import GREEN, green_clip, shot
 from upholster.core.documents.recipe import Recipe
 from upholster.core.first_recipe import first_look
 from upholster.demo import grounds, sparks
+from upholster.media.compare import compare
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
 from upholster.media.delivery import Delivery, Picture, plan, read_delivery
 from upholster.media.preview import PreviewWriter
-from upholster.media.proof import compare, judged
+from upholster.media.proof import judged
 from upholster.media.sequences import find_pictures, in_order
-from upholster.studio.delivering import Order, Part, deliver, handed_over, prove_files, write_part
-from upholster.studio.estimate import estimate
-from upholster.studio.keying import (
+from upholster.studio.making.delivering import Order, Part, deliver, handed_over, prove_files, write_part
+from upholster.studio.making.keying import (
     Footage,
     KeyJob,
     keyed_frames,
@@ -30,7 +31,7 @@ from upholster.studio.keying import (
     screen_of,
     survey_footage,
 )
-from upholster.studio.sidecar import sha256_of, write_sidecar
+from upholster.studio.making.sidecar import sha256_of, write_sidecar
 from upholster.web import words
 
 

@@ -25,10 +25,13 @@ from upholster.media.files import put_whole
 from upholster.media.proxy import ProxyWriter
 from upholster.store.models import Clip, Footage, Render, Revision, Shot
 from upholster.store.session import engine, session
-from upholster.studio import bring_in, paths, queue, renders, shots, stock, uploads
+from upholster.studio import paths, queue
 from upholster.studio.errors import Missing, Refused, Stale
-from upholster.studio.rendering import missing
-from upholster.studio.rendering.states import ACTIVE
+from upholster.studio.footage import bring_in, uploads
+from upholster.studio.renders import missing, renders
+from upholster.studio.renders.states import ACTIVE
+from upholster.studio.shots import shots
+from upholster.studio.stock import stock
 
 
 def ready(footage_id: int) -> Callable[[], bool]:

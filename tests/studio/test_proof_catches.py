@@ -11,14 +11,15 @@ from deliveries import keyed_as
 from plates import Plane, disc
 from upholster.core.composite import premultiply
 from upholster.core.documents.recipe import Recipe, Take
+from upholster.media.compare import compare_joined
 from upholster.media.delivery import Delivery, plan
 from upholster.media.encoder import pixels
 from upholster.media.encoder.join import join_movies, packet_digests
 from upholster.media.facts import Facts
-from upholster.media.proof import compare_joined, judged
+from upholster.media.proof import judged
 from upholster.media.record import Record, load_records, save_records
-from upholster.studio.delivering import Order, Part, part_path, prove_part, prove_whole, write_part
-from upholster.studio.keying import Footage, KeyJob
+from upholster.studio.making.delivering import Order, Part, part_path, prove_part, prove_whole, write_part
+from upholster.studio.making.keying import Footage, KeyJob
 
 COUNT, WIDTH, HEIGHT = 6, 160, 96
 FACTS = Facts(

@@ -7,8 +7,10 @@ import pytest
 from conftest import House, wait_for
 from deliveries import deliver
 from plates import flat, green_clip, shot
-from upholster.studio import bring_in, renders, shots
-from upholster.studio.rendering.states import ACTIVE
+from upholster.studio.footage import bring_in
+from upholster.studio.renders import renders
+from upholster.studio.renders.states import ACTIVE
+from upholster.studio.shots import shots
 from visitor import Visitor
 
 

@@ -15,7 +15,7 @@ from sqlalchemy import text
 from conftest import House, wait_for
 from plates import green_clip
 from upholster.store.session import session
-from upholster.studio import bring_in
+from upholster.studio.footage import bring_in
 from upholster.web.app import create_app
 
 APP_METHODS = ("POST", "PUT")

@@ -14,7 +14,9 @@ from plates import green_clip
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Revision
 from upholster.store.session import session
-from upholster.studio import bring_in, renders, revisions, shots
+from upholster.studio.footage import bring_in
+from upholster.studio.renders import renders
+from upholster.studio.shots import revisions, shots
 from upholster.web import paging
 from upholster.web.app import create_app
 from visitor import Visitor

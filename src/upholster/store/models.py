@@ -1,12 +1,24 @@
 """The tables. Nothing that a person made goes away because something else does: those keys restrict."""
 
 from datetime import datetime
+from enum import StrEnum
 from typing import Any
 
-from sqlalchemy import BigInteger, CheckConstraint, DateTime, ForeignKey, UniqueConstraint, func
+from sqlalchemy import BigInteger, CheckConstraint, DateTime, Enum, ForeignKey, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import Text
+
+from upholster.store.states import FootageState, ReadingState, RenderState
+
+
+def _by_value(states: type[StrEnum]) -> Enum:
+    """A column of text that reads and writes states by their value."""
+    return Enum(states, native_enum=False, length=None, values_callable=lambda held: [state.value for state in held])
+
+
+def _only(states: type[StrEnum], name: str) -> CheckConstraint:
+    return CheckConstraint(f"state IN ({', '.join(repr(state.value) for state in states)})", name)
 
 
 class Base(DeclarativeBase):
@@ -15,6 +27,9 @@ class Base(DeclarativeBase):
         list[str]: ARRAY(Text),
         str: Text,
         datetime: DateTime(timezone=True),
+        FootageState: _by_value(FootageState),
+        ReadingState: _by_value(ReadingState),
+        RenderState: _by_value(RenderState),
     }
 
 
@@ -22,7 +37,7 @@ class Footage(Base):
     """A file, still or image sequence as brought in; never modified."""
 
     __tablename__ = "footage"
-    __table_args__ = (CheckConstraint("state IN ('reading', 'ready', 'failed')", "footage_state"),)
+    __table_args__ = (_only(FootageState, "footage_state"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     sha256: Mapped[str] = mapped_column(unique=True)
@@ -32,7 +47,7 @@ class Footage(Base):
     #: As the reading in force has them; of the file alone until there is one.
     facts: Mapped[dict[str, Any]]
     #: reading, ready or failed
-    state: Mapped[str] = mapped_column(default="reading")
+    state: Mapped[FootageState] = mapped_column(default=FootageState.READING)
     #: The reading whose pictures are shown; none before the first is complete, or where it is older than readings.
     reading_id: Mapped[int | None]
     first_recipe: Mapped[dict[str, Any] | None]
@@ -53,13 +68,13 @@ class Reading(Base):
     """One reading-through of footage with its alpha taken in one way; what is in force stays until it is complete."""
 
     __tablename__ = "reading"
-    __table_args__ = (CheckConstraint("state IN ('reading', 'waiting', 'complete', 'failed')", "reading_state"),)
+    __table_args__ = (_only(ReadingState, "reading_state"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     footage_id: Mapped[int] = mapped_column(ForeignKey("footage.id", ondelete="RESTRICT"), index=True)
     facts: Mapped[dict[str, Any]]
     #: reading; waiting for renders of the footage to end; complete; or failed
-    state: Mapped[str] = mapped_column(default="reading")
+    state: Mapped[ReadingState] = mapped_column(default=ReadingState.READING)
     problem: Mapped[str] = mapped_column(default="")
     frames_read: Mapped[int] = mapped_column(default=0)
     first_recipe: Mapped[dict[str, Any] | None]
@@ -125,9 +140,7 @@ class Render(Base):
     """One making of a file from a recipe revision."""
 
     __tablename__ = "render"
-    __table_args__ = (
-        CheckConstraint("state IN ('running', 'encoding', 'checking', 'done', 'failed', 'cancelled')", "render_state"),
-    )
+    __table_args__ = (_only(RenderState, "render_state"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
@@ -136,7 +149,7 @@ class Render(Base):
     name: Mapped[str] = mapped_column(unique=True)
     delivery: Mapped[dict[str, Any]]
     #: running, encoding, checking, done, failed or cancelled
-    state: Mapped[str] = mapped_column(default="running", index=True)
+    state: Mapped[RenderState] = mapped_column(default=RenderState.RUNNING, index=True)
     #: Renders with a higher place are worked on first.
     place: Mapped[int] = mapped_column(default=0)
     problem: Mapped[str] = mapped_column(default="")

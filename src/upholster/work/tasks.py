@@ -8,8 +8,9 @@ import procrastinate
 from sqlalchemy.exc import OperationalError
 
 from upholster.store.session import address
-from upholster.studio import bring_in, queue
-from upholster.studio.rendering import check, join, make, states, stocking
+from upholster.studio import queue
+from upholster.studio.footage import reading
+from upholster.studio.renders import check, join, make, states, stocking
 
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address()))
 
@@ -36,8 +37,8 @@ def _or(give_up: Callable[[str], None]) -> Iterator[None]:
 
 @app.task(name=queue.READ, retry=_again)
 def read_footage(reading_id: int) -> None:
-    with _or(lambda problem: bring_in.give_up(reading_id, problem)):
-        bring_in.read(reading_id)
+    with _or(lambda problem: reading.give_up(reading_id, problem)):
+        reading.read(reading_id)
 
 
 @app.task(name=queue.RANGE, retry=_again)

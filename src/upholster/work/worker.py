@@ -5,8 +5,8 @@ import logging
 
 from upholster.config import config
 from upholster.memory import keep_freed_memory
-from upholster.studio import stock
-from upholster.studio.rendering import missing
+from upholster.studio.renders import missing
+from upholster.studio.stock import stock
 from upholster.work.tasks import app
 
 log = logging.getLogger(__name__)

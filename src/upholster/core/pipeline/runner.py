@@ -40,17 +40,20 @@ class Plate(NamedTuple):
     identity : bytes
         Names these pixels, and with them the frames around, among all that share a memo: footage, reading,
         frame and size.
+    floating : bool
+        Whether the footage holds floats, whose highlights go beyond 1.
     """
 
     rgb: Plane
     alpha: Plane | None
     raster: Raster
     identity: bytes = b""
+    floating: bool = False
 
 
-def plate_of(rgb: Plane, alpha: Plane | None = None, identity: bytes = b"") -> Plate:
+def plate_of(rgb: Plane, alpha: Plane | None = None, identity: bytes = b"", *, floating: bool = False) -> Plate:
     """A frame at the size it was shot in."""
-    return Plate(rgb, alpha, Raster.of_plate(rgb.shape[2], rgb.shape[1]), identity)
+    return Plate(rgb, alpha, Raster.of_plate(rgb.shape[2], rgb.shape[1]), identity, floating)
 
 
 def compute(digest: bytes, stage: Callable[[], Changes]) -> Changes:
@@ -104,7 +107,7 @@ def key(
     memo
         Where results are kept between calls.
     """
-    context = Context(recipe.screen, known, plate.alpha is not None)
+    context = Context(recipe.screen, known, plate.alpha is not None, plate.floating)
     return _run(plate, steps(recipe, frame, context), context, neighbours, memo)
 
 

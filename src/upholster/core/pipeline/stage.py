@@ -76,6 +76,8 @@ class Context(NamedTuple):
         What was measured of the screen; None where there is nothing to take out.
     brings_alpha : bool
         Whether the footage has an alpha of its own.
+    floating : bool
+        Whether its values are floats, which go beyond 0..1; whole numbers mean nothing there.
     neighbours : callable
         ``neighbours(reach)``: the frames up to so many before and after, as they are before the stage that asks.
     """
@@ -83,6 +85,7 @@ class Context(NamedTuple):
     screen: Screen
     known: ScreenKnowledge | None
     brings_alpha: bool = False
+    floating: bool = False
     neighbours: Callable[[int], Sequence[Picture]] = lambda reach: ()
 
     @property

@@ -12,8 +12,11 @@ from upholster.core.documents.recipe import Recipe, changed
 from upholster.core.documents.settings import Settings
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
-from upholster.studio import bring_in, look, renders, screens, shots
 from upholster.studio.errors import Refused
+from upholster.studio.footage import bring_in
+from upholster.studio.looking import look
+from upholster.studio.renders import renders
+from upholster.studio.shots import screens, shots
 from upholster.web import requests
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver

@@ -8,7 +8,9 @@ from flask import Blueprint, Response, jsonify
 from upholster.media.delivery import Delivery, no_sound, read_delivery
 from upholster.media.facts import Facts
 from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
-from upholster.studio import estimates, look, presets, renders, shots
+from upholster.studio.looking import look
+from upholster.studio.renders import estimates, presets, renders
+from upholster.studio.shots import shots
 from upholster.web import requests, words
 from upholster.web.newest import Newest
 from upholster.web.requests import asked_for

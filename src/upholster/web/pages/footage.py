@@ -6,9 +6,11 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.limits import UPLOAD
-from upholster.studio import bring_in, look, uploads
+from upholster.store.states import FootageState
 from upholster.studio.errors import Missing
-from upholster.studio.presets import presets
+from upholster.studio.footage import bring_in, uploads
+from upholster.studio.looking import look
+from upholster.studio.renders.presets import presets
 from upholster.web import paging, requests
 from upholster.web.requests import asked_for, number_asked
 
@@ -63,7 +65,7 @@ def done(token: str) -> Response:
 @page.get("/<int:footage_id>/frame/<int:number>.jpg")
 def frame(footage_id: int, number: int) -> Response:
     footage = bring_in.get_footage(footage_id)
-    if footage.state != "ready":
+    if footage.state != FootageState.READY:
         raise Missing("This footage has no pictures: it is still being read, or could not be.")
     number = min(number, int(footage.facts["length"]) - 1)
     proxy = look.proxy_of(footage)

@@ -6,8 +6,9 @@ from flask import Blueprint, Response, jsonify, render_template
 
 from upholster.media.delivery import read_delivery
 from upholster.media.formats import FORMATS
-from upholster.studio import presets, renders, shots
-from upholster.studio.delivering import proves_parts
+from upholster.studio.making.delivering import proves_parts
+from upholster.studio.renders import presets, renders
+from upholster.studio.shots import shots
 from upholster.web import paging, requests
 from upholster.web.requests import asked_for
 

@@ -4,7 +4,9 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file, url_for
 
-from upholster.studio import renders, shots, stock
+from upholster.studio.renders import renders
+from upholster.studio.shots import shots
+from upholster.studio.stock import stock
 from upholster.web import paging
 
 page = Blueprint("stockroom", __name__, url_prefix="/stockroom")

@@ -47,7 +47,8 @@ class EdgeColour(Settings):
 def _run(picture: Picture, context: Context, *, paused: bool, **values: Any) -> Changes:
     grids = picture.screen, picture.subject
     kind, primary = context.screen.kind, context.measured.primary
-    return {"rgb": edge_colour(picture.rgb, picture.cover, kind, *grids, primary, **values)}
+    bounds = (float(picture.rgb.min()), float(picture.rgb.max())) if context.floating else (0.0, 1.0)
+    return {"rgb": edge_colour(picture.rgb, picture.cover, kind, *grids, primary, bounds=bounds, **values)}
 
 
 STAGE = Stage("edge_colour", ("rgb", "cover", "screen", "subject"), _run, "edge_colour", EdgeColour)
@@ -67,6 +68,7 @@ def edge_colour(
     desaturate: float,
     keep_luma: bool,
     keep_own: bool = True,
+    bounds: tuple[float, float] = (0.0, 1.0),
 ) -> Plane:
     """Straight foreground colour of every pixel.
 
@@ -82,6 +84,8 @@ def edge_colour(
         coverage is too small to tell the colour.
     primary : int
         The screen's strongest primary, 0 to 2.
+    bounds : of 2 float
+        The least and the largest value of the picture.
 
     Notes
     -----
@@ -99,7 +103,7 @@ def edge_colour(
     tells = _GLOW_TELLS if kind in ("dark", "light") else _TELLS
     give_back = luma_weights("bt709")[primary] if keep_luma else 0.0
     f = np.float32
-    lowest, highest = min(0.0, float(plate.min())), max(1.0, float(plate.max()))
+    lowest, highest = min(0.0, bounds[0]), max(1.0, bounds[1])
     over_rows(
         _unmix,
         height,

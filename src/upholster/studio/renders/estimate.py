@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upholster.media.encoder.transcode import transcode
-from upholster.studio.delivering import Order, Part, part_path, write_frames
-from upholster.studio.keying import KeyedFrame, KeyJob
-from upholster.studio.retiming import retimed_frames
+from upholster.studio.making.delivering import Order, Part, part_path, write_frames
+from upholster.studio.making.keying import KeyedFrame, KeyJob
+from upholster.studio.making.retiming import retimed_frames
 
 #: Codecs whose frames lean on earlier ones, and how many frames apart whole ones stand; None: only the first is whole.
 _WHOLE_EVERY = {"libvpx-vp9": 24, "libx264": 48, "libwebp_anim": None, "apng": None, "gif": None}

@@ -7,10 +7,10 @@ from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey
 from upholster.store.models import Footage
 from upholster.studio import paths
-from upholster.studio.bring_in import footage_of_bytes, source_of
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.kept import KNOWLEDGE, Kept
-from upholster.studio.keying import KeyJob, load_survey
+from upholster.studio.footage.bring_in import footage_of_bytes, source_of
+from upholster.studio.looking.kept import KNOWLEDGE, Kept
+from upholster.studio.making.keying import KeyJob, load_survey
 
 _surveys = Kept(KNOWLEDGE // 2)
 _screens = Kept(KNOWLEDGE // 2)

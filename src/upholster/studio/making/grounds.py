@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Ground, Plan, hex_colour
-from upholster.studio.keying import Footage
+from upholster.studio.making.keying import Footage
 
 Plane = NDArray[np.float32]
 

@@ -12,7 +12,12 @@ from upholster.demo.plates import plates
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
-from upholster.studio import bring_in, paths, renders, shots, stock
+from upholster.store.states import FootageState
+from upholster.studio import paths
+from upholster.studio.footage import bring_in
+from upholster.studio.renders import renders
+from upholster.studio.shots import shots
+from upholster.studio.stock import stock
 
 #: Which plates are finished at first start, in which format, and the clips' tags.
 _FINISHED = {
@@ -59,9 +64,9 @@ def _ready(name: str, stopping: Callable[[], bool]) -> Footage | None:
     while not stopping():
         with session() as db:
             footage = db.scalar(select(Footage).where(Footage.name == name))
-        if footage is None or footage.state == "failed":
+        if footage is None or footage.state == FootageState.FAILED:
             return None
-        if footage.state == "ready":
+        if footage.state == FootageState.READY:
             return footage
         time.sleep(0.3)
     return None

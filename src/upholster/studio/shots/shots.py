@@ -12,10 +12,11 @@ from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.propose import kind_of
 from upholster.store.models import Footage, Revision, Shot
 from upholster.store.session import session
+from upholster.store.states import FootageState
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.naming import clean
-from upholster.studio.revisions import add_revision, known_recipe, recipe_at, revision_of
-from upholster.studio.screens import knowledge, survey_of
+from upholster.studio.shots.revisions import add_revision, known_recipe, recipe_at, revision_of
+from upholster.studio.shots.screens import knowledge, survey_of
 
 
 class State(NamedTuple):
@@ -34,9 +35,9 @@ def open_shot(shot_id: int) -> State:
     with session() as db:
         shot = _get(db, shot_id)
         footage = shot.footage
-        if footage.state == "failed":
+        if footage.state == FootageState.FAILED:
             raise Refused(footage.pending.problem if footage.pending else "This footage could not be read.")
-        if footage.state != "ready":
+        if footage.state != FootageState.READY:
             raise Refused("This footage is still being read. Try again in a moment.")
         return _state(db, shot)
 

@@ -136,7 +136,7 @@ def _keyed(job: KeyJob, number: int, held: dict[int, Planes]) -> KeyedFrame:
 
     def plate(n: int) -> Plate:
         frame = to_frame(held[n], facts)
-        return plate_of(frame.rgb, frame.alpha)
+        return plate_of(frame.rgb, frame.alpha, floating=facts.floating)
 
     def neighbours(reach: int) -> list[Plate]:
         return [plate(n) for n in range(number - reach, number + reach + 1) if n != number and n in held]

@@ -28,14 +28,15 @@ from upholster.media.decoder.reader import Reader
 from upholster.media.proxy import Proxy
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
+from upholster.store.states import FootageState
 from upholster.studio import paths
-from upholster.studio.bring_in import source_of
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.kept import KNOWLEDGE, PICTURES, Kept
-from upholster.studio.keying import KeyedFrame
-from upholster.studio.retiming import mixed
-from upholster.studio.screens import knowledge
-from upholster.studio.shots import open_shot
+from upholster.studio.footage.bring_in import source_of
+from upholster.studio.looking.kept import KNOWLEDGE, PICTURES, Kept
+from upholster.studio.making.keying import KeyedFrame
+from upholster.studio.making.retiming import mixed
+from upholster.studio.shots.screens import knowledge
+from upholster.studio.shots.shots import open_shot
 
 Plane = NDArray[np.float32]
 Quality = Literal["quick", "fine"]
@@ -54,7 +55,9 @@ def footage_of(shot_id: int) -> Footage:
     """The footage of a shot, as its reading in force has it."""
     with session() as db:
         found = db.execute(
-            select(Footage.id, Footage.reading_id).join(Shot).where(Shot.id == shot_id, Footage.state == "ready")
+            select(Footage.id, Footage.reading_id)
+            .join(Shot)
+            .where(Shot.id == shot_id, Footage.state == FootageState.READY)
         ).first()
     with _footage_lock:
         known = _footage.get(shot_id)
@@ -204,7 +207,10 @@ def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> P
         frame = _frame(footage, n, quality)
         height, width = frame.rgb.shape[1:]
         identity = repr((*_bytes_as_read(footage), n, quality)).encode()
-        return Plate(frame.rgb, frame.alpha, _plate_raster(footage).resized(width, height), identity)
+        raster = _plate_raster(footage).resized(width, height)
+        # Small pictures are kept in whole numbers.
+        floating = quality == "fine" and bool(footage.facts.get("floating"))
+        return Plate(frame.rgb, frame.alpha, raster, identity, floating)
 
     def neighbours(reach: int) -> list[Plate]:
         near = range(max(0, number - reach), min(length, number + reach + 1))

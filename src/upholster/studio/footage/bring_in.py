@@ -1,11 +1,8 @@
 """Bringing footage in: recognised, looked into, and read through, each time into a reading of its own."""
 
-import errno
-import logging
 import os
 import re
 import shutil
-import time
 from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -13,31 +10,23 @@ from typing import NamedTuple
 from sqlalchemy import delete, func, select, text
 from sqlalchemy.orm import Session, selectinload
 
-from upholster.core.first_recipe import first_look
-from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import probe
 from upholster.media.delivery import Delivery, hex_colour
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
-from upholster.media.proxy import ProxyWriter
 from upholster.store.models import Footage, Reading, Render, Revision, Shot
 from upholster.store.session import session
-from upholster.studio import keying, paths, queue, uploads
+from upholster.store.states import FootageState, ReadingState
+from upholster.studio import paths, queue
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.inspect import interpretation
+from upholster.studio.footage import uploads
+from upholster.studio.footage.inspect import interpretation
+from upholster.studio.making import keying
+from upholster.studio.making.sidecar import sha256_of
 from upholster.studio.naming import clean
-from upholster.studio.sidecar import sha256_of
 
-log = logging.getLogger(__name__)
-
-#: Seconds between two notes of progress.
-_TELL = 0.4
 #: Kinds footage with alpha can be told to be; empty is to leave its alpha alone.
 _KINDS = ("straight", "premultiplied", "")
-
-
-class _Superseded(Exception):
-    """Somebody asked for another reading in the place of this one."""
 
 
 def finish_upload(token: str, name: str) -> tuple[Footage, bool]:
@@ -70,13 +59,13 @@ def take_in(folder: Path, name: str) -> tuple[Footage, bool]:
         # The same bytes sent several times at once are one piece of footage.
         db.execute(text("SELECT pg_advisory_xact_lock(hashtext(:digest))"), {"digest": digest})
         known = db.scalar(select(Footage).where(Footage.sha256 == digest))
-        if known and known.state != "failed":
+        if known and known.state != FootageState.FAILED:
             return known, True
         facts = interpretation(keying.Footage(tuple(pictures), probe(pictures)))
         files = _keep(pictures, paths.footage_folder(digest))
         if known:
             footage = known
-            footage.files, footage.facts, footage.state = files, facts.model_dump(mode="json"), "reading"
+            footage.files, footage.facts, footage.state = files, facts.model_dump(mode="json"), FootageState.READING
         else:
             footage = Footage(
                 sha256=digest,
@@ -84,7 +73,7 @@ def take_in(folder: Path, name: str) -> tuple[Footage, bool]:
                 files=files,
                 bytes=sum(p.stat().st_size for p in pictures),
                 facts=facts.model_dump(mode="json"),
-                state="reading",
+                state=FootageState.READING,
             )
             db.add(footage)
             db.flush()
@@ -111,7 +100,7 @@ def _keep(pictures: Sequence[Path], home: Path) -> list[str]:
 
 
 def _begin_reading(db: Session, footage: Footage, facts: dict[str, object]) -> Reading:
-    reading = Reading(footage_id=footage.id, facts=facts, state="reading", frames_read=0, sentences=[])
+    reading = Reading(footage_id=footage.id, facts=facts, frames_read=0, sentences=[])
     db.add(reading)
     db.flush()
     return reading
@@ -126,15 +115,15 @@ def interpret(footage_id: int, kind: str, over: str = "#000000") -> None:
         footage = db.get(Footage, footage_id, with_for_update=True)
         if footage is None:
             raise Missing("This footage is not here any more.")
-        if not footage.facts["alpha"] or footage.state != "ready" or kind not in _KINDS:
+        if not footage.facts["alpha"] or footage.state != FootageState.READY or kind not in _KINDS:
             raise Refused("This footage has no alpha to be taken another way.")
-        if _renders_under_way(db, footage_id):
+        if renders_under_way(db, footage_id):
             raise Refused("A render of this footage is under way. Wait for it, or cancel it first.")
         if not re.fullmatch("#[0-9a-fA-F]{6}", over):
             raise Refused("The colour that the alpha is premultiplied over is one like #00ff80.")
         update = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
         # One that was asked for before and is not complete is not wanted any more.
-        db.execute(delete(Reading).where(Reading.footage_id == footage_id, Reading.state != "complete"))
+        db.execute(delete(Reading).where(Reading.footage_id == footage_id, Reading.state != ReadingState.COMPLETE))
         reading = _begin_reading(db, footage, footage.facts | update)
     queue.ask(queue.READ, reading_id=reading.id)
 
@@ -142,96 +131,8 @@ def interpret(footage_id: int, kind: str, over: str = "#000000") -> None:
 def leave_as_is(footage_id: int) -> None:
     """Forget a reading that failed; the footage stays as it was before."""
     with session() as db:
-        failed = delete(Reading).where(Reading.footage_id == footage_id, Reading.state == "failed")
-        db.execute(failed.where(Reading.footage_id.in_(select(Footage.id).where(Footage.state == "ready"))))
-
-
-def read(reading_id: int) -> None:
-    """Read footage through once: small pictures to look at, the survey, and the first recipe."""
-    with session() as db:
-        reading = db.get(Reading, reading_id)
-        if reading is None or reading.state not in ("reading", "waiting"):
-            return
-        footage = reading.footage
-    if reading.state == "waiting":
-        _put_in_force(reading_id)
-        return
-    source = source_of(footage)._replace(facts=Facts.model_validate(reading.facts))
-    told = time.monotonic()
-
-    def keep(number: int, frame: Frame) -> None:
-        nonlocal told
-        proxy.write(frame)
-        if time.monotonic() - told > _TELL:
-            told = time.monotonic()
-            if not _update(reading_id, frames_read=number + 1):
-                raise _Superseded
-
-    home = paths.reading_folder(footage.sha256, reading_id)
-    try:
-        home.mkdir(exist_ok=True)
-        with ProxyWriter(home / "proxy", source.facts.length) as proxy:
-            found = keying.read_through(source, keep)
-        keying.save_survey(home / "survey.npz", found.survey)
-        look = first_look(found.survey, source.facts.pixel_aspect)
-    except _Superseded:
-        shutil.rmtree(home, ignore_errors=True)
-        return
-    except (MediaError, OSError) as error:
-        shutil.rmtree(home, ignore_errors=True)
-        give_up(reading_id, _sentence(error))
-        return
-    facts = source.facts.model_copy(update={"damaged": found.damaged})
-    _update(
-        reading_id,
-        facts=facts.model_dump(mode="json"),
-        state="waiting",
-        frames_read=source.facts.length,
-        first_recipe=look.recipe.model_dump(mode="json"),
-        sentences=list(look.sentences),
-    )
-    _put_in_force(reading_id)
-
-
-def _put_in_force(reading_id: int) -> None:
-    """Make a reading the one that is shown, unless renders still go by the one before."""
-    with session() as db:
-        reading = db.get(Reading, reading_id)
-        if reading is None:
-            return
-        footage = db.get_one(Footage, reading.footage_id, with_for_update=True)
-        if _renders_under_way(db, footage.id):
-            return
-        before = footage.reading_id
-        footage.facts, footage.reading_id, footage.state = reading.facts, reading.id, "ready"
-        footage.first_recipe, footage.sentences = reading.first_recipe, reading.sentences
-        reading.state = "complete"
-        for shot in list(db.scalars(select(Shot).where(Shot.footage_id == footage.id, Shot.head == 0))):
-            first = {"number": 1, "change": "First look", "recipe": reading.first_recipe}
-            db.add(Revision(shot_id=shot.id, **first))
-            shot.head = 1
-    for folder in paths.footage_folder(footage.sha256).glob("reading-*"):
-        # The one before may be open in another process.
-        if folder.name not in (f"reading-{reading_id}", f"reading-{before}"):
-            shutil.rmtree(folder, ignore_errors=True)
-
-
-def give_up(reading_id: int, problem: str) -> None:
-    """End a reading with a sentence; footage that was ready before stays so."""
-    with session() as db:
-        reading = db.get(Reading, reading_id)
-        if reading is None:
-            return
-        reading.state, reading.problem = "failed", problem
-        footage = db.get_one(Footage, reading.footage_id, with_for_update=True)
-        if footage.state == "reading":
-            footage.state = "failed"
-
-
-def unread() -> list[int]:
-    """Readings that are under way, or wait to be put in force."""
-    with session() as db:
-        return list(db.scalars(select(Reading.id).where(Reading.state.in_(("reading", "waiting")))))
+        failed = delete(Reading).where(Reading.footage_id == footage_id, Reading.state == ReadingState.FAILED)
+        db.execute(failed.where(Reading.footage_id.in_(select(Footage.id).where(Footage.state == FootageState.READY))))
 
 
 def source_of(footage: Footage) -> keying.Footage:
@@ -262,7 +163,10 @@ def grounds() -> list[Ground]:
     length = Footage.facts["length"].as_integer()
     with session() as db:
         query = select(Footage.id, Footage.name, Footage.sha256, length, Footage.reading_id)
-        return [Ground(*row) for row in db.execute(query.where(Footage.state == "ready").order_by(Footage.id.desc()))]
+        return [
+            Ground(*row)
+            for row in db.execute(query.where(Footage.state == FootageState.READY).order_by(Footage.id.desc()))
+        ]
 
 
 def get_footage(footage_id: int) -> Footage:
@@ -276,7 +180,7 @@ def get_footage(footage_id: int) -> Footage:
 def footage_of_bytes(sha256: str) -> Footage | None:
     """Footage that is ready, by the digest of its bytes."""
     with session() as db:
-        return db.scalar(select(Footage).where(Footage.sha256 == sha256, Footage.state == "ready"))
+        return db.scalar(select(Footage).where(Footage.sha256 == sha256, Footage.state == FootageState.READY))
 
 
 def ground_of(delivery: Delivery) -> keying.Footage | None:
@@ -305,27 +209,7 @@ def remove(footage_id: int) -> None:
     shutil.rmtree(paths.footage_folder(footage.sha256), ignore_errors=True)
 
 
-def _renders_under_way(db: Session, footage_id: int) -> bool:
+def renders_under_way(db: Session, footage_id: int) -> bool:
     shots = select(Shot.id).where(Shot.footage_id == footage_id)
     going = select(func.count()).where(Render.shot_id.in_(shots), Render.finished_at.is_(None))
     return bool(db.scalar(going))
-
-
-def _sentence(error: Exception) -> str:
-    if isinstance(error, OSError):
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
-            return "The disk is full. Make room, then bring the footage in again."
-        log.exception("footage could not be read")
-        return "What was read could not be kept. See that the media folder can be written to, then bring it in again."
-    return str(error)
-
-
-def _update(reading_id: int, **values: object) -> bool:
-    """Note something of a reading; False where it is not wanted any more."""
-    with session() as db:
-        reading = db.get(Reading, reading_id)
-        if reading is None:
-            return False
-        for name, value in values.items():
-            setattr(reading, name, value)
-    return True

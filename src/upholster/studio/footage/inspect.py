@@ -9,7 +9,7 @@ from upholster.core.delivery.alpha_kind import Verdict, judge_alpha
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import as_hex
 from upholster.media.facts import Facts
-from upholster.studio.keying import Footage
+from upholster.studio.making.keying import Footage
 
 #: Frames looked at, spread over the file.
 _LOOKED_AT = 6

@@ -8,18 +8,19 @@ from upholster.media.files import put_whole
 from upholster.media.proof import Proof, judged
 from upholster.store.models import Clip, Render
 from upholster.store.session import session
+from upholster.store.states import RenderState
 from upholster.studio import paths
-from upholster.studio.delivering import Stopped
-from upholster.studio.rendering.plan import Job, job_of
-from upholster.studio.rendering.states import clear_away, ended_with_a_sentence, fail_proof, now
-from upholster.studio.sidecar import write_sidecar
+from upholster.studio.making.delivering import Stopped
+from upholster.studio.making.sidecar import write_sidecar
+from upholster.studio.renders.plan import Job, job_of
+from upholster.studio.renders.states import clear_away, ended_with_a_sentence, fail_proof, now
 
 
 def finish(render_id: int) -> None:
     """Judge the proof of a render and put its file into the stockroom."""
     with session() as db:
         render = db.get(Render, render_id)
-        if render is None or render.state != "checking" or any(c.found is None for c in render.checks):
+        if render is None or render.state != RenderState.CHECKING or any(c.found is None for c in render.checks):
             return
         runs = [Proof.model_validate(c.found) for c in render.checks]
         count = len(render.ranges)
@@ -58,9 +59,9 @@ def _stock(job: Job, proof: Proof, beside: list[Path]) -> None:
     put_whole([*beside, job.delivered], home)
     with session() as db:
         render = db.get_one(Render, job.render.id, with_for_update=True)
-        if render.state != "checking":
+        if render.state != RenderState.CHECKING:
             raise Stopped
-        render.state, render.proof, render.finished_at = "done", proof.model_dump(mode="json"), now()
+        render.state, render.proof, render.finished_at = RenderState.DONE, proof.model_dump(mode="json"), now()
         db.add(
             Clip(
                 render_id=render.id,

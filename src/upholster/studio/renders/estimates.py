@@ -8,10 +8,11 @@ from upholster.core.delivery.flat_colour import presence, propose_flat
 from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Delivery, as_hex, hex_colour, plan
 from upholster.store.models import Footage
-from upholster.studio.bring_in import get_footage, ground_of
-from upholster.studio.delivering import Order, Plane, subject_of
-from upholster.studio.estimate import Estimate, estimate
-from upholster.studio.screens import key_job_of
+from upholster.studio.footage.bring_in import get_footage, ground_of
+from upholster.studio.making.delivering import Order, Plane
+from upholster.studio.making.flat import subject_of
+from upholster.studio.renders.estimate import Estimate, estimate
+from upholster.studio.shots.screens import key_job_of
 
 #: Brightness within which a flat colour keys out well at the other end (common practice, no source).
 _DARKEST, _LIGHTEST = 0.12, 0.85

@@ -6,12 +6,13 @@ from typing import NamedTuple
 from upholster.media.delivery import plan, read_delivery
 from upholster.store.models import Render
 from upholster.store.session import session
-from upholster.studio import delivering, paths
-from upholster.studio.bring_in import ground_of
-from upholster.studio.delivering import Order
-from upholster.studio.keying import KeyJob
-from upholster.studio.revisions import recipe_at
-from upholster.studio.screens import key_job_of
+from upholster.studio import paths
+from upholster.studio.footage.bring_in import ground_of
+from upholster.studio.making import delivering
+from upholster.studio.making.delivering import Order
+from upholster.studio.making.keying import KeyJob
+from upholster.studio.shots.revisions import recipe_at
+from upholster.studio.shots.screens import key_job_of
 
 
 class Job(NamedTuple):

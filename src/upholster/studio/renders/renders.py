@@ -11,14 +11,16 @@ from upholster.media.delivery import Delivery, plan, read_delivery
 from upholster.media.proof import Proof
 from upholster.store.models import Render, RenderPass, RenderRange, Shot
 from upholster.store.session import session
-from upholster.studio import delivering, queue
-from upholster.studio.bring_in import ground_of
+from upholster.store.states import RenderState
+from upholster.studio import queue
 from upholster.studio.errors import Missing, Refused
+from upholster.studio.footage.bring_in import ground_of
+from upholster.studio.making import delivering, flat
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.rendering.missing import enqueue_missing
-from upholster.studio.rendering.states import ACTIVE, end, now
-from upholster.studio.revisions import recipe_at
-from upholster.studio.screens import key_job_of
+from upholster.studio.renders.missing import enqueue_missing
+from upholster.studio.renders.states import ACTIVE, end, now
+from upholster.studio.shots.revisions import recipe_at
+from upholster.studio.shots.screens import key_job_of
 
 
 def proposed_name(shot: Shot) -> str:
@@ -41,7 +43,7 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
             raise Missing("This shot is not here any more.")
         recipe, footage = recipe_at(db, shot_id, revision), shot.footage
     key_job = key_job_of(footage, recipe)
-    plans = [plan(delivering.settled(d, key_job), key_job.footage.facts, recipe.take) for d in deliveries]
+    plans = [plan(flat.settled(d, key_job), key_job.footage.facts, recipe.take) for d in deliveries]
     for planned in plans:
         ground_of(planned.delivery)
     with session() as db:
@@ -59,7 +61,7 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
                     name=given,
                     delivery=planned.delivery.model_dump(mode="json"),
                     frames=planned.timing.frames,
-                    state="running",
+                    state=RenderState.RUNNING,
                 )
             )
         db.add_all(ordered)
@@ -72,16 +74,16 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
 
 def cancel(render_id: int) -> None:
     """Call a render off. Whoever works on it notices within moments and clears away; else `sweep` does."""
-    end(render_id, state="cancelled")
+    end(render_id, state=RenderState.CANCELLED)
 
 
 def retry(render_id: int) -> None:
     """Start a failed or cancelled render over, in a pass of its own."""
     with session() as db:
         render = db.get(Render, render_id, with_for_update=True)
-        if render is None or render.state not in ("failed", "cancelled"):
+        if render is None or render.state not in (RenderState.FAILED, RenderState.CANCELLED):
             raise Refused("Only a render that failed or was cancelled can be started again.")
-        render.state, render.problem, render.proof = "running", "", None
+        render.state, render.problem, render.proof = RenderState.RUNNING, "", None
         render.started_at = render.finished_at = None
         render.frames_encoded, render.checks = 0, []
         render.made_in = _new_pass(render.shot_id, render.frames)

@@ -8,10 +8,11 @@ from sqlalchemy.orm import selectinload
 
 from upholster.store.models import Clip, Render, RenderPass
 from upholster.store.session import session
+from upholster.store.states import RenderState
 from upholster.studio import paths, queue
-from upholster.studio.bring_in import unread
+from upholster.studio.footage.reading import unread
 from upholster.studio.queue import Asked
-from upholster.studio.rendering.states import ACTIVE
+from upholster.studio.renders.states import ACTIVE
 
 
 def enqueue_missing(only: int | None = None) -> None:
@@ -35,7 +36,7 @@ def _missing(render: Render) -> Iterator[Asked]:
     if missing:
         for position in missing:
             yield Asked(queue.RANGE, {"pass_id": render.pass_id, "position": position}, render.place)
-    elif render.state != "checking":
+    elif render.state != RenderState.CHECKING:
         yield Asked(queue.ASSEMBLE, own, render.place)
     elif unchecked := [c.position for c in render.checks if c.found is None]:
         for position in unchecked:

@@ -7,7 +7,7 @@ from upholster.core.retime import between
 from upholster.core.timemap import TimeMap
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Plan
-from upholster.studio.keying import Footage, KeyedFrame, KeyJob, keyed_frames
+from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob, keyed_frames
 
 
 def retimed_frames(job: KeyJob, times: TimeMap, numbers: Sequence[int]) -> Generator[KeyedFrame]:

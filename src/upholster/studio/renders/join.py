@@ -5,17 +5,22 @@ from sqlalchemy import update
 from upholster.media.proof import failed
 from upholster.store.models import Render, RenderCheck
 from upholster.store.session import session
-from upholster.studio import delivering
-from upholster.studio.rendering.missing import enqueue_missing
-from upholster.studio.rendering.plan import Job, job_of
-from upholster.studio.rendering.states import ended_with_a_sentence, fail_proof, go_on, noted
+from upholster.store.states import RenderState
+from upholster.studio.making import delivering
+from upholster.studio.renders.missing import enqueue_missing
+from upholster.studio.renders.plan import Job, job_of
+from upholster.studio.renders.states import ended_with_a_sentence, fail_proof, go_on, noted
 
 
 def assemble(render_id: int) -> None:
     """Put the ranges of a render together, and see that nothing of them got lost on the way."""
     with session() as db:
         render = db.get(Render, render_id)
-        if render is None or render.state not in ("running", "encoding") or not all(r.done for r in render.ranges):
+        if (
+            render is None
+            or render.state not in (RenderState.RUNNING, RenderState.ENCODING)
+            or not all(r.done for r in render.ranges)
+        ):
             return
         count = len(render.ranges)
     with ended_with_a_sentence(render_id):

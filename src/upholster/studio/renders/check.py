@@ -4,14 +4,16 @@ from contextlib import closing
 
 from sqlalchemy import update
 
-from upholster.media.proof import Proof, compare
+from upholster.media.compare import compare
+from upholster.media.proof import Proof
 from upholster.store.models import Render, RenderCheck
 from upholster.store.session import session
-from upholster.studio import delivering
-from upholster.studio.delivering import Progress
-from upholster.studio.rendering.missing import enqueue_missing
-from upholster.studio.rendering.plan import Job, job_of
-from upholster.studio.rendering.states import ended_with_a_sentence, noted
+from upholster.store.states import RenderState
+from upholster.studio.making import delivering
+from upholster.studio.making.delivering import Progress
+from upholster.studio.renders.missing import enqueue_missing
+from upholster.studio.renders.plan import Job, job_of
+from upholster.studio.renders.states import ended_with_a_sentence, noted
 
 
 def check(render_id: int, position: int) -> None:
@@ -19,7 +21,7 @@ def check(render_id: int, position: int) -> None:
     with session() as db:
         render, run = db.get(Render, render_id), db.get(RenderCheck, (render_id, position))
         count = len(render.ranges) if render else 0
-    if render is None or run is None or render.state != "checking":
+    if render is None or run is None or render.state != RenderState.CHECKING:
         return
     if run.found is None:
         here = RenderCheck.render_id == render_id, RenderCheck.position == position

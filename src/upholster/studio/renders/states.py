@@ -14,14 +14,15 @@ from upholster.media.errors import MediaError
 from upholster.media.proof import Proof
 from upholster.store.models import Render
 from upholster.store.session import session
+from upholster.store.states import RenderState
 from upholster.studio import paths
-from upholster.studio.delivering import Progress, Stopped
 from upholster.studio.errors import Refused
+from upholster.studio.making.delivering import Progress, Stopped
 
 log = logging.getLogger(__name__)
 
 #: Phases of renders under way.
-ACTIVE = ("running", "encoding", "checking")
+ACTIVE = (RenderState.RUNNING, RenderState.ENCODING, RenderState.CHECKING)
 #: Seconds between two notes of progress; also how soon a cancel is noticed.
 TELL = 0.4
 
@@ -51,7 +52,7 @@ def end(render_id: int, **values: object) -> bool:
 def fail(render_id: int, problem: str, proof: Proof | None = None) -> None:
     """End a render with a sentence; one that has ended already, as by a cancel, stays as it is."""
     report = proof.model_dump(mode="json") if proof else None
-    end(render_id, state="failed", problem=problem, proof=report)
+    end(render_id, state=RenderState.FAILED, problem=problem, proof=report)
     clear_away(render_id)
 
 

@@ -11,8 +11,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.delivery.flat_colour import Colour, propose_flat, subject_pixels
-from upholster.media.delivery import Delivery, Plan, as_hex, prepare
+from upholster.media.compare import compare, compare_joined
+from upholster.media.delivery import Plan, prepare
 from upholster.media.encoder.join import join_movies, zip_files
 from upholster.media.encoder.pair import pair_files
 from upholster.media.encoder.pictures import picture_name
@@ -20,11 +20,11 @@ from upholster.media.encoder.transcode import codec_options, transcode
 from upholster.media.encoder.writer import Writer, open_writer
 from upholster.media.formats import BETWEEN, Format
 from upholster.media.preview import PreviewWriter
-from upholster.media.proof import Proof, compare, compare_joined, failed, judged
+from upholster.media.proof import Proof, failed, judged
 from upholster.media.record import Record, load_records, record, save_records
-from upholster.studio.grounds import open_ground
-from upholster.studio.keying import Footage, KeyedFrame, KeyJob, keyed_frames
-from upholster.studio.retiming import retimed_frames, retimed_sound
+from upholster.studio.making.grounds import open_ground
+from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob
+from upholster.studio.making.retiming import retimed_frames, retimed_sound
 
 Plane = NDArray[np.float32]
 
@@ -33,8 +33,6 @@ Progress = Callable[[int], None]
 
 #: Frames made by one job: small enough to lose, large enough to be worth looking for where they begin.
 RANGE = 24
-#: Frames that a subject's colours are gathered from.
-_LOOKED_AT = 6
 
 
 class Stopped(Exception):
@@ -50,25 +48,6 @@ class Order(NamedTuple):
 
 def silent(done: int) -> None:
     """Progress nobody wants to hear of."""
-
-
-def settled(delivery: Delivery, key_job: KeyJob) -> Delivery:
-    """The delivery with what it leaves open chosen: a flat colour the subject does not contain."""
-    if delivery.form.content != "flat" or delivery.colour:
-        return delivery
-    return delivery.model_copy(update={"colour": as_hex(flat_colour(key_job))})
-
-
-def flat_colour(key_job: KeyJob) -> Colour:
-    """The flat colour proposed for a shot."""
-    return propose_flat(subject_of(key_job))
-
-
-def subject_of(key_job: KeyJob) -> Plane:
-    """Colours ``(3, n)`` of the solid subject, from a few frames spread over the take."""
-    span = key_job.recipe.take.span(key_job.footage.facts.length)
-    with closing(keyed_frames(key_job, span[:: max(1, len(span) // _LOOKED_AT)])) as frames:
-        return subject_pixels((frame.rgb, frame.alpha) for frame in frames)
 
 
 def deliver(key_job: KeyJob, order: Order, out: Path, *, threads: int = 1) -> Proof:

@@ -9,19 +9,22 @@ from upholster.media.errors import MediaError
 from upholster.media.proof import Proof
 from upholster.store.models import Render, RenderCheck, RenderRange
 from upholster.store.session import session
-from upholster.studio import delivering
-from upholster.studio.delivering import Part, Progress, Stopped
+from upholster.store.states import RenderState
 from upholster.studio.errors import Refused
-from upholster.studio.rendering.missing import enqueue_missing
-from upholster.studio.rendering.plan import Job, job_of
-from upholster.studio.rendering.states import ACTIVE, TELL, clear_away, fail_pass, fail_proof, sentence, start
+from upholster.studio.making import delivering
+from upholster.studio.making.delivering import Part, Progress, Stopped
+from upholster.studio.renders.missing import enqueue_missing
+from upholster.studio.renders.plan import Job, job_of
+from upholster.studio.renders.states import ACTIVE, TELL, clear_away, fail_pass, fail_proof, sentence, start
 
 
 def make_range(pass_id: int, position: int) -> None:
     """Make one range of a pass for all of its renders that are under way, unless it is made already."""
     with session() as db:
         part = db.get(RenderRange, (pass_id, position))
-        running = list(db.scalars(select(Render.id).where(Render.pass_id == pass_id, Render.state == "running")))
+        running = list(
+            db.scalars(select(Render.id).where(Render.pass_id == pass_id, Render.state == RenderState.RUNNING))
+        )
     if part is None or not running:
         return
     if not part.done:
@@ -92,7 +95,7 @@ def _progress(render_ids: list[int], part: RenderRange) -> Progress:
         told = time.monotonic()
         with session() as db:
             # One that was started over meanwhile belongs to another pass.
-            here = Render.id.in_(render_ids), Render.pass_id == part.pass_id, Render.state == "running"
+            here = Render.id.in_(render_ids), Render.pass_id == part.pass_id, Render.state == RenderState.RUNNING
             if len(list(db.scalars(select(Render.id).where(*here)))) < len(render_ids):
                 raise Stopped
             db.execute(

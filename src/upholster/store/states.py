@@ -1,0 +1,26 @@
+"""How far things are. The database checks that nothing is in any other state."""
+
+from enum import StrEnum
+
+
+class FootageState(StrEnum):
+    READING = "reading"
+    READY = "ready"
+    FAILED = "failed"
+
+
+class ReadingState(StrEnum):
+    READING = "reading"
+    #: Complete, but renders still go by the reading before.
+    WAITING = "waiting"
+    COMPLETE = "complete"
+    FAILED = "failed"
+
+
+class RenderState(StrEnum):
+    RUNNING = "running"
+    ENCODING = "encoding"
+    CHECKING = "checking"
+    DONE = "done"
+    FAILED = "failed"
+    CANCELLED = "cancelled"

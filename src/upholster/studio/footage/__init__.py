@@ -1,0 +1,1 @@
+"""Footage: brought in, read, and looked into."""

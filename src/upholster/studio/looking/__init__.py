@@ -1,0 +1,1 @@
+"""Looking at a shot: pictures and values, kept for the next look."""

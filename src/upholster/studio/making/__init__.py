@@ -1,0 +1,1 @@
+"""From files alone to finished files: keying, retiming, delivering, proving; no database."""

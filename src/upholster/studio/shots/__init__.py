@@ -1,0 +1,1 @@
+"""Shots: their recipes, revisions, and what is known of their screens."""

@@ -1,0 +1,1 @@
+"""The stockroom: finished, proofed clips."""
