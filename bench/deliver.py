@@ -22,7 +22,6 @@ from pathlib import Path
 
 import av
 import numpy as np
-from upholster.studio.estimate import estimate
 
 from upholster.core.first_recipe import first_look
 from upholster.demo.plates import plates
@@ -34,6 +33,7 @@ from upholster.memory import keep_freed_memory
 from upholster.studio.making import delivering, flat
 from upholster.studio.making.delivering import Order, Part, part_path
 from upholster.studio.making.keying import Footage, KeyJob, keyed_frames, screen_of, survey_footage
+from upholster.studio.renders.estimate import estimate
 
 DEMO = Path(tempfile.gettempdir()) / "upholster-bench-demo"
 

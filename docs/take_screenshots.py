@@ -79,6 +79,50 @@ def bench_deliver(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
+def _typed(page: Page, label: str, number: str) -> None:
+    page.get_by_role("spinbutton", name=label, exact=True).focus()
+    page.keyboard.type(number)
+    page.keyboard.press("Enter")
+
+
+def _on_a_twin(page: Page) -> None:
+    """Another shot of the same footage, so that the demo's own stays as it is."""
+    first = page.url
+    page.get_by_label("Another shot from this footage").click()
+    page.wait_for_url(lambda url: url != first)
+    drawn(page)
+
+
+def bench_take(page: Page) -> None:
+    bench(page)
+    _on_a_twin(page)
+    page.get_by_title("Take (1)").click()
+    _typed(page, "Speed", "50")
+    _typed(page, "End held", "24")
+    _typed(page, "Cut at the left", "180")
+    _typed(page, "Cut at the right", "220")
+    page.get_by_label("Crop", exact=True).click()
+    page.wait_for_timeout(8000)
+    page.mouse.move(800, 300)
+    drawn(page)
+
+
+def bench_keyframes(page: Page) -> None:
+    bench(page)
+    _on_a_twin(page)
+    page.get_by_title("Matte (3)").click()
+    for frame, number in (("6", "8"), ("30", "24"), ("52", "24"), ("74", "6")):
+        page.get_by_label("Frame number").fill(frame)
+        page.get_by_label("Frame number").press("Enter")
+        page.get_by_role("spinbutton", name="Holes closed up to", exact=True).focus()
+        if frame == "6":
+            page.keyboard.press("k")
+        _typed(page, "Holes closed up to", number)
+        page.wait_for_timeout(300)
+    page.locator(".course").scroll_into_view_if_needed()
+    drawn(page)
+
+
 def bench_dark(page: Page) -> None:
     open_bench(page, "sparks")
     page.get_by_label("Frame number").fill("30")
@@ -105,6 +149,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-split": bench_split,
     "bench-edge": bench_edge,
     "bench-dark": bench_dark,
+    "bench-take": bench_take,
+    "bench-keyframes": bench_keyframes,
     "bench-deliver": bench_deliver,
     "renders": renders,
     "stockroom": stockroom,

@@ -15,7 +15,7 @@ from upholster.core.documents.recipe import Recipe, RecipeError, Take, read_reci
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
 from upholster.media.decoder.reader import probe as probe_files
-from upholster.media.delivery import Delivery, Plan, plan, read_delivery
+from upholster.media.delivery import Delivery, Plan, plan, read_delivery, too_odd
 from upholster.media.encoder.pair import pair_files
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, NEEDS
@@ -138,7 +138,10 @@ def _order(given: dict[str, Any], name: str, key_job: KeyJob) -> Order:
     if "alpha" not in chosen and FORMATS[name].alpha_kinds:
         chosen["alpha"] = FORMATS[name].alpha_kinds[0]
     delivery = settled(read_delivery({"format": name, **chosen}), key_job)
-    return Order(plan(delivery, key_job.footage.facts, key_job.recipe.take), ground)
+    planned = plan(delivery, key_job.footage.facts, key_job.recipe.take)
+    if delivery.sound and planned.sound is None:
+        click.echo(too_odd(key_job.recipe.take.speed), err=True)
+    return Order(planned, ground)
 
 
 @main.command()

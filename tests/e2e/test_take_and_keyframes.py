@@ -190,8 +190,8 @@ def test_a_value_changes_over_time_on_screen_and_in_the_render(bench: Page, hous
     page.get_by_label("Frame number").fill("10")
     page.get_by_label("Frame number").press("Enter")
     expect(choke).to_have_text("0.0 px")
-    kept = shots.open_shot(shot_of(page)).recipe.edge.model_dump(mode="json")["choke"]
-    assert kept == [{"frame": 0, "value": 0.0, "next": "hold"}, {"frame": 20, "value": 8.0, "next": "smooth"}]
+    expected = [{"frame": 0, "value": 0.0, "next": "hold"}, {"frame": 20, "value": 8.0, "next": "smooth"}]
+    wait_for(lambda: shots.open_shot(shot_of(page)).recipe.edge.model_dump(mode="json")["choke"] == expected)
     # In the render: the disc is smaller from frame 20 on.
     choose(page, "archive", "ffv1")
     page.get_by_label("Name", exact=True).fill("limb")
@@ -219,8 +219,9 @@ def test_keyframes_are_dragged_copied_removed_and_undone(bench: Page) -> None:
     set_value(page, "Specks smaller than", "10")
     course = page.get_by_role("img", name="Course of Specks smaller than")
     course.scroll_into_view_if_needed()
-    dot = course.locator("circle").nth(1)
-    box = dot.bounding_box()
+    expect(course.locator("circle")).to_have_count(2)
+    settled(page)
+    box = course.locator("circle").nth(1).bounding_box()
     assert box
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
@@ -230,7 +231,7 @@ def test_keyframes_are_dragged_copied_removed_and_undone(bench: Page) -> None:
     page.keyboard.press("Escape")
     page.mouse.up()
     track = lambda: shots.open_shot(shot_of(page)).recipe.matte.model_dump(mode="json")["specks"]  # noqa: E731
-    assert [k["frame"] for k in track()] == [0, 12]
+    wait_for(lambda: [k["frame"] for k in track()] == [0, 12])
     at = revision(page)
     page.mouse.move(x, y)
     page.mouse.down()

@@ -11,6 +11,7 @@ import pytest
 import tifffile
 
 from plates import green_clip, shot, write_video
+from upholster.media.decoder import tables
 from upholster.media.decoder.children import close_server
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.errors import MediaError
@@ -246,3 +247,34 @@ def test_rates_are_read_exactly_and_frames_told_as_runs() -> None:
     assert as_runs([9, 3, 4, 5, 11]) == ((3, 5), (9, 9), (11, 11))
     assert runs_in_words(as_runs([3])) == "frame 3" and runs_in_words(as_runs([3, 4, 8])) == "frames 3 to 4 and 8"
     assert runs_in_words(as_runs(range(0, 20, 2))).endswith("6 and 6 more places")
+
+
+def test_a_file_that_was_opened_before_is_not_gone_through_again(tmp_path: Path) -> None:
+    """The table of its frames lies beside the footage; cut off, false or of another file, it does no harm."""
+    film = write_video(tmp_path / "a.mp4", [shot(frame=n)[0] for n in range(12)], options={"crf": "8", "g": "4"})
+    beside = tmp_path / "demux.npz"
+    with Reader([film], table=beside) as reader:
+        facts = reader.facts
+        frames = [frame.rgb for frame in reader.frames(range(12))]
+    with np.load(beside) as kept:
+        assert len(kept["pts"]) == 12 and kept["keys"].tolist()[0] == 0
+    tables._known.clear()
+    with Reader([film], facts, beside) as reader:
+        assert all(np.array_equal(a, reader.frame(n).rgb) for n, a in enumerate(frames))
+    for spoiled in (b"", b"PK\x03\x04", beside.read_bytes()[:100]):
+        tables._known.clear()
+        beside.write_bytes(spoiled)
+        with Reader([film], facts, beside) as reader:
+            assert np.array_equal(reader.frame(7).rgb, frames[7])
+    shorter = write_video(tmp_path / "a.mp4", [shot(frame=n)[0] for n in range(5)])
+    with Reader([shorter]) as reader:
+        assert reader.facts.length == 5, "a file written anew under the same name is another file"
+
+
+@pytest.mark.parametrize(
+    "table", [{}, {"pts": "x", "keys": []}, {"pts": [10**30], "keys": [0]}, {"pts": [[1], 2], "keys": []}]
+)
+def test_what_a_child_calls_a_table_is_not_believed(tmp_path: Path, table: dict[str, object]) -> None:
+    (tmp_path / "a").touch()
+    tables.keep_table([str(tmp_path / "a")], tmp_path / "t.npz", table)
+    assert not (tmp_path / "t.npz").exists() and tables.known_table([str(tmp_path / "a")], tmp_path / "t.npz") is None

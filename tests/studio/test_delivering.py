@@ -16,7 +16,7 @@ from upholster.core.delivery.one_bit import one_bit
 from upholster.core.delivery.sizing import resized, within
 from upholster.core.documents.recipe import Take
 from upholster.media.decoder.reader import Reader
-from upholster.media.delivery import Delivery, no_sound, plan, read_delivery
+from upholster.media.delivery import Delivery, no_sound, plan, read_delivery, too_odd
 from upholster.media.encoder.writer import open_writer
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
@@ -157,10 +157,12 @@ def test_deliveries_of_the_release_before_are_read_without_their_speed() -> None
 
 def test_every_reason_for_silence_is_said() -> None:
     silent = FACTS.model_copy(update={"sound": ""})
-    assert no_sound(FORMATS["prores4444"], FACTS, 100) == ""
-    assert "no sound" in no_sound(FORMATS["prores4444"], silent, 100)
-    assert "between 50 % and 200 %" in no_sound(FORMATS["prores4444"], FACTS, 30)
-    assert "without sound" in no_sound(FORMATS["gif"], FACTS, 100)
+    assert no_sound(FORMATS["prores4444"], FACTS) == ""
+    assert "no sound" in no_sound(FORMATS["prores4444"], silent)
+    assert too_odd(30) and "between 50 % and 200 %" in too_odd(300) and not too_odd(50)
+    wanted = Delivery(format="prores4444", sound=True)
+    assert plan(wanted, FACTS, Take(speed=30)).sound is None and plan(wanted, FACTS, Take(speed=60)).sound
+    assert "without sound" in no_sound(FORMATS["gif"], FACTS)
 
 
 def test_slow_motion_repeats_or_blends(tmp_path: Path) -> None:

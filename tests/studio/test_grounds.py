@@ -5,7 +5,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from upholster.studio.estimate import estimate
 
 from deliveries import deliver, keyed_as
 from plates import SKIN, disc, flat, shot, write_video
@@ -17,6 +16,7 @@ from upholster.media.formats import FORMATS
 from upholster.studio.making.delivering import Order, Part, assemble, part_path, prove_files, write_part
 from upholster.studio.making.grounds import filling, open_ground
 from upholster.studio.making.keying import Footage, KeyJob
+from upholster.studio.renders.estimate import estimate
 
 FACTS = Facts(kind="video", container="mov", codec="", width=320, height=180, length=12, rate=Fraction(24), depth=8)
 FRAMES = [(flat(SKIN), shot(frame=n)[1]) for n in range(12)]

@@ -7,7 +7,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from upholster.studio.estimate import estimate
 
 from plates import GREEN, green_clip, shot
 from upholster.core.documents.recipe import Recipe
@@ -32,6 +31,7 @@ from upholster.studio.making.keying import (
     survey_footage,
 )
 from upholster.studio.making.sidecar import sha256_of, write_sidecar
+from upholster.studio.renders.estimate import estimate
 from upholster.web import words
 
 

@@ -19,6 +19,7 @@ from sqlalchemy.exc import IntegrityError, OperationalError
 from conftest import House, wait_for
 from deliveries import deliver
 from plates import SKIN, flat, green_clip, shot, write_video
+from upholster.media.decoder.frames import Frame
 from upholster.media.delivery import Delivery
 from upholster.media.errors import MediaError
 from upholster.media.files import put_whole
@@ -27,7 +28,7 @@ from upholster.store.models import Clip, Footage, Render, Revision, Shot
 from upholster.store.session import engine, session
 from upholster.studio import paths, queue
 from upholster.studio.errors import Missing, Refused, Stale
-from upholster.studio.footage import bring_in, uploads
+from upholster.studio.footage import bring_in, reading, uploads
 from upholster.studio.renders import missing, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
@@ -353,12 +354,12 @@ def test_a_full_disk_during_an_upload_is_a_sentence_and_frees_its_room(
 def test_a_full_disk_while_reading_leaves_no_part(tmp_path: Path) -> None:
     """/dev/full (Linux) stands for a disk without room."""
     (tmp_path / "proxy.part").symlink_to("/dev/full")
-    frame = bring_in.Frame(np.random.default_rng(0).random((3, 900, 960), np.float32), None)
+    frame = Frame(np.random.default_rng(0).random((3, 900, 960), np.float32), None)
     with pytest.raises(OSError, match="No space left"), ProxyWriter(tmp_path / "proxy", 4) as writer:
         for _ in range(4):
             writer.write(frame)
     assert not list(tmp_path.iterdir())
-    assert "The disk is full" in bring_in._sentence(OSError(errno.ENOSPC, "no room"))
+    assert "The disk is full" in reading._sentence(OSError(errno.ENOSPC, "no room"))
 
 
 def test_cleaning_up_spares_a_folder_made_while_it_looks(house: House, monkeypatch: pytest.MonkeyPatch) -> None:

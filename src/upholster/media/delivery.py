@@ -125,7 +125,7 @@ def plan(delivery: Delivery, facts: Facts, take: Take) -> Plan:
     form = delivery.form
     if form.alpha_kinds and delivery.alpha not in form.alpha_kinds:
         raise MediaError(f"{form.title} cannot hold {delivery.alpha} alpha. Choose {form.alpha_kinds[0]}.")
-    if reason := no_sound(form, facts, take.speed) if delivery.sound else "":
+    if reason := no_sound(form, facts) if delivery.sound else "":
         raise MediaError(reason)
     rate = delivery.rate or facts.rate
     if rate > form.most_rate:
@@ -141,7 +141,8 @@ def plan(delivery: Delivery, facts: Facts, take: Take) -> Plan:
         )
     times = time_map(take, facts.length, facts.rate, rate)
     first = times.span.start if delivery.first_number is None else delivery.first_number
-    sound = sound_wanted(times, facts.rate, facts.length, form.container) if delivery.sound else None
+    heard = delivery.sound and not too_odd(take.speed)
+    sound = sound_wanted(times, facts.rate, facts.length, form.container) if heard else None
     return Plan(delivery, width, height, times, first, sound)
 
 
@@ -149,15 +150,20 @@ def plan(delivery: Delivery, facts: Facts, take: Take) -> Plan:
 _LARGEST = {"webp": 16383, "gif": 65535}
 
 
-def no_sound(form: Format, facts: Facts, speed: float) -> str:
+def no_sound(form: Format, facts: Facts) -> str:
     """Why the source's sound cannot go along; empty where it can."""
     if "sound" not in form.takes:
         return f"{form.title} is delivered without sound."
     if not facts.sound:
         return "The source has no sound."
-    if not SLOWEST <= speed <= FASTEST:
-        return f"Sound keeps its pitch only between {SLOWEST} % and {FASTEST} % of its speed; deliver without it."
     return ""
+
+
+def too_odd(speed: float) -> str:
+    """Why sound is left out at a speed; empty where it goes along."""
+    if SLOWEST <= speed <= FASTEST:
+        return ""
+    return f"Sound keeps its pitch only between {SLOWEST} % and {FASTEST} % of its speed; it is left out."
 
 
 class Picture(NamedTuple):

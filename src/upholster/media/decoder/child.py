@@ -42,12 +42,12 @@ class Sequence:
 Source = VideoFile | Sequence | Animation
 
 
-def _open(paths: list[Path]) -> Source:
+def _open(paths: list[Path], table: dict[str, list[int]] | None) -> Source:
     if len(paths) == 1 and is_animated(paths[0]):
         return Animation(paths[0])
     if len(paths) > 1 or paths[0].suffix.lower() in SUFFIXES:
         return Sequence(paths)
-    return VideoFile(str(paths[0]))
+    return VideoFile(str(paths[0]), table)
 
 
 def _send(out: BinaryIO, answer: dict[str, Any], planes: Planes | None = None) -> None:
@@ -77,9 +77,11 @@ def main() -> None:
                 paths = [Path(p) for p in request["paths"]]
                 request_path = request["paths"][0]
                 confine(paths)
-                source = _open(paths)
+                table = request.get("table")
+                source = _open(paths, table)
                 facts = source.facts
-                _send(out, {"facts": facts.model_dump(mode="json")})
+                made = source.table if isinstance(source, VideoFile) and table is None else None
+                _send(out, {"facts": facts.model_dump(mode="json"), "table": made})
                 continue
             if "sound" in request:
                 packed = np.frombuffer(take_sound(request_path, SoundWanted.model_validate(request["sound"])), np.uint8)

@@ -15,6 +15,7 @@ import numpy as np
 from upholster.media.decoder.children import Child, start_child
 from upholster.media.decoder.frames import Frame, to_frame
 from upholster.media.decoder.planes import Planes
+from upholster.media.decoder.tables import keep_table, known_table
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.limits import SECONDS
@@ -30,6 +31,8 @@ class Reader:
         A video or still, or the pictures of a sequence in order.
     facts
         What is already known, with changes a user made to the colour tags.
+    table
+        Where the table of the file's frames is kept.
 
     Raises
     ------
@@ -37,8 +40,9 @@ class Reader:
         Where the file cannot be read; nothing else escapes, whatever the file holds.
     """
 
-    def __init__(self, paths: Sequence[Path], facts: Facts | None = None) -> None:
+    def __init__(self, paths: Sequence[Path], facts: Facts | None = None, table: Path | None = None) -> None:
         self._paths = [str(p) for p in paths]
+        self._table = table
         self._lock = threading.Lock()
         self._child: Child | None = None
         self._buffer = bytearray()
@@ -99,8 +103,10 @@ class Reader:
             self._child = start_child()
         except OSError:
             raise MediaError("The decoder could not be started: the machine is out of memory or processes.") from None
-        self._ask({"paths": self._paths})
+        self._ask({"paths": self._paths, "table": known_table(self._paths, self._table)})
         answer = self._answer()
+        if answer.get("table"):
+            keep_table(self._paths, self._table, answer["table"])
         return Facts.model_validate(answer["facts"])
 
     def _ask(self, request: dict[str, Any]) -> None:

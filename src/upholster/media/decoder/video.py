@@ -39,13 +39,20 @@ _CENTRED = ("mjpeg", "jpeg")
 
 
 class VideoFile:
-    """An open video file. Frame numbers are those of the constant rate in `facts`."""
+    """An open video file. Frame numbers are those of the constant rate in `facts`.
 
-    def __init__(self, path: str) -> None:
+    `table` is what `table` gave when the file was opened before.
+    """
+
+    def __init__(self, path: str, table: dict[str, list[int]] | None = None) -> None:
         self._path = path
         self._container = self._open()
         self._cursor: tuple[int, Iterator[Any]] | None = None
-        self._pts, self._keys = self._table()
+        self._pts: NDArray[np.int64] | None
+        if table:
+            self._pts, self._keys = np.array(table["pts"], np.int64), list(table["keys"])
+        else:
+            self._pts, self._keys = self._demuxed()
         #: Places whose data was found to be damaged.
         self._damaged: set[int] = set()
         first = next(self._decode_from(0), None)
@@ -53,6 +60,11 @@ class VideoFile:
             raise MediaError("No picture in this file can be decoded. Export it again from where it came.")
         self.facts = self._probe(first)
         self._restart()
+
+    @property
+    def table(self) -> dict[str, list[int]] | None:
+        """Times and entry points, for the next who opens this file; None where it states no times."""
+        return None if self._pts is None else {"pts": self._pts.tolist(), "keys": self._keys}
 
     def planes(self, frame: int) -> Planes:
         """Code values of frame `frame`."""
@@ -107,7 +119,7 @@ class VideoFile:
             self._decoder = av.CodecContext.create(_VPX[context.name], "r")
         return container
 
-    def _table(self) -> tuple[NDArray[np.int64] | None, list[int]]:
+    def _demuxed(self) -> tuple[NDArray[np.int64] | None, list[int]]:
         """Presentation times in order, and which places are entry points."""
         times, keys = [], []
         for packet in self._container.demux(self._stream):

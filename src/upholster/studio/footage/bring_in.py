@@ -137,7 +137,8 @@ def leave_as_is(footage_id: int) -> None:
 
 def source_of(footage: Footage) -> keying.Footage:
     home = paths.footage_folder(footage.sha256)
-    return keying.Footage(tuple(home / f for f in footage.files), Facts.model_validate(footage.facts))
+    files = tuple(home / f for f in footage.files)
+    return keying.Footage(files, Facts.model_validate(footage.facts), home / "demux.npz")
 
 
 def all_footage(most: int | None = None, skip: int = 0) -> list[Footage]:

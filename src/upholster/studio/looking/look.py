@@ -241,5 +241,5 @@ def _bytes_as_read(footage: Footage) -> tuple[Hashable, ...]:
 
 def _exact(footage: Footage, number: int) -> Frame:
     source = source_of(footage)
-    with _readers.using(_bytes_as_read(footage), lambda: Reader(source.files, source.facts)) as reader:
+    with _readers.using(_bytes_as_read(footage), lambda: Reader(*source)) as reader:
         return reader.frame(number)

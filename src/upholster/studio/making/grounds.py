@@ -26,7 +26,7 @@ def open_ground(planned: Plan, footage: Footage | None) -> Iterator[Ground | Non
         colour = hex_colour(planned.delivery.ground)
         yield lambda number, width, height: colour
     else:
-        with Reader(footage.files, footage.facts) as reader:
+        with Reader(*footage) as reader:
             step = footage.facts.rate / planned.timing.rate
             held: tuple[int, Plane] = (-1, np.zeros((3, 1, 1), np.float32))
 

@@ -24,10 +24,11 @@ _AT_ONCE = 8
 
 
 class Footage(NamedTuple):
-    """Footage on disk: its files in order, and what is known of them."""
+    """Footage on disk: its files in order, what is known of them, and where the table of its frames is kept."""
 
     files: tuple[Path, ...]
     facts: Facts
+    table: Path | None = None
 
 
 class KeyJob(NamedTuple):
@@ -50,7 +51,7 @@ def read_through(footage: Footage, each: Callable[[int, Frame], None]) -> Throug
     wanted = set(frames_to_survey(footage.facts.length))
     surveys: list[Survey] = []
     damaged: list[int] = []
-    with Reader(footage.files, footage.facts) as reader:
+    with Reader(*footage) as reader:
         for number, frame in enumerate(reader.frames(range(footage.facts.length))):
             each(number, frame)
             if number in wanted:
@@ -62,7 +63,7 @@ def read_through(footage: Footage, each: Callable[[int, Frame], None]) -> Throug
 
 def survey_footage(footage: Footage) -> Survey:
     """Survey footage by reading the frames it needs."""
-    with Reader(footage.files, footage.facts) as reader:
+    with Reader(*footage) as reader:
         return _merge([survey({n: reader.frame(n).rgb}) for n in frames_to_survey(footage.facts.length)])
 
 
@@ -107,7 +108,7 @@ def keyed_frames(job: KeyJob, numbers: Sequence[int]) -> Generator[KeyedFrame]:
         return
     footage = job.footage
     aside, wanted = _wanted(job, numbers)
-    with Reader(footage.files, footage.facts) as reader, closing(_read(reader, wanted)) as coming:
+    with Reader(*footage) as reader, closing(_read(reader, wanted)) as coming:
         held: dict[int, Planes] = {}
         for number in numbers:
             held = {n: planes for n, planes in held.items() if n >= number - aside}
@@ -118,7 +119,7 @@ def keyed_frames(job: KeyJob, numbers: Sequence[int]) -> Generator[KeyedFrame]:
 
 def _falling(job: KeyJob, numbers: Sequence[int]) -> Generator[KeyedFrame]:
     _, wanted = _wanted(job, numbers)
-    with Reader(job.footage.files, job.footage.facts) as reader, closing(_read(reader, wanted)) as coming:
+    with Reader(*job.footage) as reader, closing(_read(reader, wanted)) as coming:
         held = dict(coming)
     for number in numbers:
         yield _keyed(job, number, held)

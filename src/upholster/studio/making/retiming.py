@@ -41,5 +41,5 @@ def retimed_sound(footage: Footage, planned: Plan) -> bytes | None:
     """The sound of a delivery, as long as its pictures, encoded for its container; None without any."""
     if planned.sound is None:
         return None
-    with Reader(footage.files, footage.facts) as reader:
+    with Reader(*footage) as reader:
         return reader.sound(planned.sound)

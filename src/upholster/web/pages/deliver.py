@@ -80,7 +80,7 @@ def choices(facts: dict[str, Any]) -> dict[str, Any]:
                 "note": f.note,
                 "takes": f.takes,
                 "content": f.content,
-                "noSound": no_sound(f, known, 100),
+                "noSound": no_sound(f, known),
             }
             for f in FORMATS.values()
         },

@@ -104,7 +104,7 @@ export class Deliver {
   #noSound() {
     if (!this.form.takes.includes("sound")) return this.form.noSound;
     const { speed } = this.bench.store.recipe.take;
-    return this.form.noSound || (speed < 50 || speed > 200 ? "Sound keeps its pitch only between 50 % and 200 % of its speed." : "");
+    return this.form.noSound || (speed < 50 || speed > 200 ? "Sound keeps its pitch only between 50 % and 200 % of its speed; it is left out." : "");
   }
 
   #format(name) {
