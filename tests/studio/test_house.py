@@ -237,7 +237,7 @@ def test_presets_are_kept_replaced_and_removed(house: House) -> None:
 def test_keyed_clips_come_back_as_footage_with_their_alpha_rightly_taken(
     house: House, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
-    frames = [(flat(SKIN), shot(frame=n, soft=2.0)[1]) for n in range(6)]
+    frames = [(flat(SKIN), shot(frame=n, soft=2.2)[1]) for n in range(6)]
     folder = tmp_path_factory.mktemp("keyed")
     for kind in ("straight", "premultiplied"):
         deliver(frames, folder / kind, "prores4444", alpha=kind)

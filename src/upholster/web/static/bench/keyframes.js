@@ -122,8 +122,9 @@ export class Keyframes {
     const { x, y } = panel.scales ?? this.#scales(path);
     // The keyframe in view is the chosen one; one chosen by hand stays until another comes into view.
     const there = track.find((key) => key.frame === this.bench.frame())?.frame;
-    if (panel.seen !== this.bench.frame() && there !== undefined) panel.chosen = there;
-    panel.seen = this.bench.frame();
+    const seen = `${this.bench.frame()} of ${track.length}`;
+    if (panel.seen !== seen && there !== undefined) panel.chosen = there;
+    panel.seen = seen;
     if (!track.some((key) => key.frame === panel.chosen)) panel.chosen = there ?? null;
     const points = [];
     for (let at = 0; at <= WIDTH - 2 * EDGE; at += 2) {
