@@ -190,8 +190,3 @@ def _pulse() -> tuple[object, ...]:
             except OSError:
                 continue
     return steps, ticks // (3 * os.sysconf("SC_CLK_TCK"))
-
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What takes longest begins first, so that the processes beside each other end together."""
-    items.sort(key=lambda item: item.get_closest_marker("e2e") is None)
