@@ -4,6 +4,7 @@ import errno
 import io
 import os
 import shutil
+import threading
 import zipfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -24,14 +25,16 @@ from upholster.media.delivery import Delivery
 from upholster.media.errors import MediaError
 from upholster.media.files import put_whole
 from upholster.media.proxy import ProxyWriter
-from upholster.store.models import Clip, Footage, Render, Revision, Shot
+from upholster.store.models import Clip, Footage, Reading, Render, Revision, Shot
 from upholster.store.session import engine, session
+from upholster.store.states import ReadingState
 from upholster.studio import paths, queue
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.footage import bring_in, reading, uploads
+from upholster.studio.making import keying
 from upholster.studio.renders import missing, renders
 from upholster.studio.renders.states import ACTIVE
-from upholster.studio.shots import shots
+from upholster.studio.shots import screens, shots
 from upholster.studio.stock import stock
 
 
@@ -135,6 +138,40 @@ def test_footage_that_failed_is_read_again_with_the_same_row(house: House, tmp_p
     assert again.id == footage.id and not known
     wait_for(ready(footage.id))
     assert shots.open_shot(shot_of(footage)).revision == 1
+
+
+def test_who_takes_up_the_work_of_one_who_lives_leaves_it_to_him(
+    house: House, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A worker silent for long is taken for dead; where it was only slow, two would be at the same files."""
+    from upholster.work import tasks
+
+    footage = taken_in(tmp_path / "in", "slow.mp4", lambda path: green_clip(path, 4, 0.035))
+    home = paths.reading_folder(footage.sha256, footage.reading_id)
+    really, begun, may_go_on = keying.read_through, threading.Event(), threading.Event()
+
+    def slowly(*arguments: Any) -> Any:
+        if not begun.is_set():
+            begun.set()
+            assert may_go_on.wait(60)
+        return really(*arguments)
+
+    monkeypatch.setattr(keying, "read_through", slowly)
+    with ThreadPoolExecutor() as pool:
+        with engine().begin() as held:
+            # The house asks for no work until ours is begun.
+            held.execute(text("SELECT pg_advisory_xact_lock(hashtext('upholster asks'))"))
+            with session() as db:
+                db.get_one(Reading, footage.reading_id).state = ReadingState.READING
+            shutil.rmtree(home)
+            slow = pool.submit(tasks.read_footage, reading_id=footage.reading_id)
+            assert begun.wait(60)
+        tasks.read_footage(reading_id=footage.reading_id)
+        assert not home.joinpath("proxy").exists(), "it was read by two"
+        may_go_on.set()
+        slow.result()
+    assert screens.survey_of(footage) and home.joinpath("proxy").exists()
+    assert bring_in.get_footage(footage.id).state == "ready"
 
 
 @pytest.mark.parametrize("way", ["worker", "connection"])

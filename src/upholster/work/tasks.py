@@ -3,8 +3,11 @@
 import logging
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from inspect import signature
 
 import procrastinate
+import psycopg
+from procrastinate.tasks import Task
 from sqlalchemy.exc import OperationalError
 
 from upholster.store.session import address
@@ -15,8 +18,8 @@ from upholster.studio.renders import check, join, make, states, stocking
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address()))
 
 #: A database that went away comes back; the work is then simply done again.
-_again = procrastinate.RetryStrategy(max_attempts=20, wait=3, retry_exceptions=[OperationalError])
-
+_AWAY = (OperationalError, psycopg.OperationalError)
+_again = procrastinate.RetryStrategy(max_attempts=20, wait=3, retry_exceptions=_AWAY)
 
 log = logging.getLogger(__name__)
 
@@ -24,42 +27,45 @@ _SORRY = "Something went wrong inside Upholster; the log says what. Try again, a
 
 
 @contextmanager
-def _or(give_up: Callable[[str], None]) -> Iterator[None]:
-    """An error nobody foresaw ends the work with a sentence instead of being tried for ever."""
-    try:
-        yield
-    except OperationalError:
-        raise
-    except Exception:
-        log.exception("a task failed")
-        give_up(_SORRY)
+def _alone(lock: str) -> Iterator[bool]:
+    """Whether nobody else is at this work; as long as the block lasts, nobody else gets to it.
+
+    A worker that was silent for long is taken for dead and its work given to another, but it may be alive: beside
+    busy processes, or after the machine slept. Two at the same files would spoil them for each other. The lock goes
+    with its connection, and so with the process.
+    """
+    with psycopg.connect(address(), autocommit=True) as held:
+        row = held.execute("SELECT pg_try_advisory_lock(hashtextextended(%s, 0))", [lock]).fetchone()
+        yield bool(row and row[0])
 
 
-@app.task(name=queue.READ, retry=_again)
-def read_footage(reading_id: int) -> None:
-    with _or(lambda problem: reading.give_up(reading_id, problem)):
-        reading.read(reading_id)
+def _task(name: str, work: Callable[..., None], give_up: Callable[[int, str], None]) -> Task[..., None, ...]:
+    """A task that does `work` unless somebody is at it already.
+
+    An error nobody foresaw ends it with a sentence, given to `give_up` with the first argument, instead of being tried
+    for ever.
+    """
+    names = tuple(signature(work).parameters)
+
+    @app.task(name=name, retry=_again)
+    def run(**arguments: int) -> None:
+        with _alone(queue.Asked(name, {n: arguments[n] for n in names}).lock) as mine:
+            if not mine:
+                log.info("%s %s is worked on already", name, arguments)
+                return
+            try:
+                work(**arguments)
+            except _AWAY:
+                raise
+            except Exception:
+                log.exception("a task failed")
+                give_up(arguments[names[0]], _SORRY)
+
+    return run
 
 
-@app.task(name=queue.RANGE, retry=_again)
-def render_range(pass_id: int, position: int) -> None:
-    with _or(lambda problem: states.fail_pass(pass_id, problem)):
-        make.make_range(pass_id, position)
-
-
-@app.task(name=queue.ASSEMBLE, retry=_again)
-def assemble_render(render_id: int) -> None:
-    with _or(lambda problem: states.fail(render_id, problem)):
-        join.assemble(render_id)
-
-
-@app.task(name=queue.CHECK, retry=_again)
-def check_render(render_id: int, position: int) -> None:
-    with _or(lambda problem: states.fail(render_id, problem)):
-        check.check(render_id, position)
-
-
-@app.task(name=queue.FINISH, retry=_again)
-def finish_render(render_id: int) -> None:
-    with _or(lambda problem: states.fail(render_id, problem)):
-        stocking.finish(render_id)
+read_footage = _task(queue.READ, reading.read, reading.give_up)
+render_range = _task(queue.RANGE, make.make_range, states.fail_pass)
+assemble_render = _task(queue.ASSEMBLE, join.assemble, states.fail)
+check_render = _task(queue.CHECK, check.check, states.fail)
+finish_render = _task(queue.FINISH, stocking.finish, states.fail)

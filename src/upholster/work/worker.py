@@ -1,6 +1,7 @@
 """A worker: runs tasks, and takes up what killed workers left behind."""
 
 import asyncio
+import faulthandler
 import logging
 
 from upholster.config import config
@@ -30,9 +31,16 @@ async def _mend() -> None:
         await asyncio.sleep(SILENT / 3)
 
 
+async def _tick() -> None:
+    """End a worker that hangs as a whole: its work stays locked for others as long as its process is there."""
+    while True:
+        faulthandler.dump_traceback_later(10 * SILENT, exit=True)
+        await asyncio.sleep(SILENT / 3)
+
+
 async def _work(concurrency: int) -> None:
     async with app.open_async():
-        mending = asyncio.create_task(_mend())
+        beside = [asyncio.create_task(_mend()), asyncio.create_task(_tick())]
         try:
             await app.run_worker_async(
                 concurrency=concurrency,
@@ -43,7 +51,9 @@ async def _work(concurrency: int) -> None:
                 shutdown_graceful_timeout=1.0,
             )
         finally:
-            mending.cancel()
+            for task in beside:
+                task.cancel()
+            faulthandler.cancel_dump_traceback_later()
 
 
 def main() -> None:
