@@ -30,6 +30,11 @@ def set_value(page: Page, label: str, typed: str) -> None:
     page.keyboard.press("Enter")
 
 
+def go_to(page: Page, frame: int) -> None:
+    page.get_by_label("Frame number").fill(str(frame))
+    page.get_by_label("Frame number").press("Enter")
+
+
 def choose(page: Page, need: str, form: str) -> None:
     page.get_by_label("What it is for").select_option(need)
     page.get_by_label("Format", exact=True).select_option(form)

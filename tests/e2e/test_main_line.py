@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from bench_page import bring_in, choose, open_bench, pixels, revision, set_value, settled, value
+from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, set_value, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -193,8 +193,7 @@ def test_the_screen_is_measured_by_clicking_and_a_sample_removed(bench: Page) ->
     assert booth
     page.mouse.click(booth["x"] + booth["width"] * 0.93, booth["y"] + booth["height"] * 0.2)
     expect(page.locator("#places")).to_have_text(", measured at 1 place")
-    page.get_by_label("Frame number").fill("8")
-    page.get_by_label("Frame number").press("Enter")
+    go_to(page, 8)
     page.get_by_label("Measure the screen").click()
     page.mouse.move(booth["x"] + 40, booth["y"] + 40)
     page.mouse.down()
@@ -212,8 +211,7 @@ def test_the_screen_is_measured_by_clicking_and_a_sample_removed(bench: Page) ->
 
 def test_views_grounds_and_frames_are_kept_for_the_next_visit(bench: Page) -> None:
     page = bench
-    page.get_by_label("Frame number").fill("11")
-    page.get_by_label("Frame number").press("Enter")
+    go_to(page, 11)
     page.keyboard.press("a")
     settled(page)
     matte = pixels(page)

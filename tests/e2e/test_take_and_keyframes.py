@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from bench_page import bring_in, choose, open_bench, pixels, revision, set_value, settled, value
+from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, set_value, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -171,14 +171,12 @@ def test_a_value_changes_over_time_on_screen_and_in_the_render(bench: Page, hous
     page.keyboard.press("k")
     mark = page.get_by_label("Keyframe: Edge choke")
     expect(mark).to_have_attribute("aria-pressed", "true")
-    page.get_by_label("Frame number").fill("20")
-    page.get_by_label("Frame number").press("Enter")
+    go_to(page, 20)
     expect(mark).to_have_attribute("data-state", "elsewhere")
     set_value(page, "Edge choke", "8")
     expect(mark).to_have_attribute("data-state", "here")
     page.locator("#booth").click(position={"x": 3, "y": 3})
-    page.get_by_label("Frame number").fill("10")
-    page.get_by_label("Frame number").press("Enter")
+    go_to(page, 10)
     expect(choke).to_have_text("4.0 px")
     page.keyboard.press(".")
     expect(page.get_by_label("Frame number")).to_have_value("20")
@@ -187,8 +185,7 @@ def test_a_value_changes_over_time_on_screen_and_in_the_render(bench: Page, hous
     way = page.get_by_label("Way to the next keyframe")
     way.select_option(label="holds")
     page.locator("#booth").click(position={"x": 3, "y": 3})
-    page.get_by_label("Frame number").fill("10")
-    page.get_by_label("Frame number").press("Enter")
+    go_to(page, 10)
     expect(choke).to_have_text("0.0 px")
     expected = [{"frame": 0, "value": 0.0, "next": "hold"}, {"frame": 20, "value": 8.0, "next": "smooth"}]
     wait_for(lambda: shots.open_shot(shot_of(page)).recipe.edge.model_dump(mode="json")["choke"] == expected)
@@ -214,8 +211,7 @@ def test_keyframes_are_dragged_copied_removed_and_undone(bench: Page) -> None:
     specks = value(page, "Specks smaller than")
     specks.focus()
     page.keyboard.press("k")
-    page.get_by_label("Frame number").fill("12")
-    page.get_by_label("Frame number").press("Enter")
+    go_to(page, 12)
     set_value(page, "Specks smaller than", "10")
     course = page.get_by_role("img", name="Course of Specks smaller than")
     course.scroll_into_view_if_needed()

@@ -16,8 +16,8 @@ from upholster.core.colour import decode_srgb, encode_srgb
 from upholster.core.composite import over, unmixed
 from upholster.core.delivery.sharpen import sharpen
 from upholster.media.decoder.animation import is_animated
+from upholster.media.decoder.code_values import to_planes
 from upholster.media.decoder.reader import Reader, probe
-from upholster.media.decoder.video import to_planes
 from upholster.media.delivery import Delivery, as_hex, hex_colour
 from upholster.media.encoder.join import zip_files
 from upholster.media.encoder.pixels import FILLERS, palette_of, with_palette

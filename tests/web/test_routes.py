@@ -284,8 +284,3 @@ def test_pictures_are_cropped_turned_and_counted_as_the_take_has_them(visitor: V
     assert (np.frombuffer(content, np.uint8).reshape(320, 180, 4)[..., 3] == 255).all()
     status, told = visitor.ask(f"/bench/{shot_id}/readout", asked | {"frame": 3, "x": 3, "y": 90})
     assert status == 422 and "cut away" in told["problem"]
-
-
-def test_a_picture_request_while_dragging_is_small(shot_id: int) -> None:
-    body = request_for(shot_id, window="a" * 31, changes={"edge": {"choke": 1.2345}}, quality="quick", keep=False)
-    assert len(json.dumps(body)) < 1000

@@ -7,6 +7,9 @@ be a part of it, smaller (a proxy), and turned. Places outside the picture are l
 import math
 from typing import NamedTuple, Self
 
+#: Shapes of a pixel, width over height, that anything is shot in.
+NARROWEST, WIDEST = 0.2, 5.0
+
 
 class Raster(NamedTuple):
     """Which part of a plate a picture shows, how large, and which way up.

@@ -1,5 +1,7 @@
 """Pictures that lie between two frames."""
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -13,49 +15,55 @@ Plane = NDArray[np.float32]
 _COVERS = 0.004
 #: How much brightness counts against coverage where motion is looked for.
 _LIGHT = 0.7
+#: Side of a picture below which the search for motion, which goes by patches, has nothing to go by.
+_LEAST = 32
 
 
-def between(one: tuple[Plane, Plane], two: tuple[Plane, Plane], weight: float, how: Between) -> tuple[Plane, Plane]:
-    """Straight colour ``(3, h, w)`` and coverage ``(h, w)`` between two keyed frames.
+class Pair(NamedTuple):
+    """Two keyed frames, ready for any number of pictures between them.
 
-    Both are mixed premultiplied, as light adds.
-
-    Parameters
+    Attributes
     ----------
-    weight : float
-        How far it lies towards the second, 0..1.
-    how : str
-        ``blend`` lays one over the other where they are; ``flow`` moves both to where things are by then.
+    one, two : (7, h, w) float32
+        Premultiplied colour, coverage, and colour as it is.
+    onward, back : (h, w, 2) float32 or None
+        Where each pixel of the first is found in the second, and the other way round; None where nothing is moved.
     """
-    if how == "repeat" or weight == 0:
-        return one
-    held = [np.concatenate([premultiply(*each), each[1][None], each[0]]) for each in (one, two)]
-    if how == "flow":
-        held = _brought_together(held[0], held[1], np.float32(weight))
+
+    one: Plane
+    two: Plane
+    onward: Plane | None = None
+    back: Plane | None = None
+
+
+def pair_of(one: tuple[Plane, Plane], two: tuple[Plane, Plane], how: Between) -> Pair:
+    """Two keyed frames, each straight colour ``(3, h, w)`` and coverage ``(h, w)``.
+
+    With ``flow``, motion is looked for by dense inverse search (Kroeger et al. 2016, "Fast optical flow using dense
+    inverse search") in both directions.
+    """
+    first, second = (np.concatenate([premultiply(*each), each[1][None], each[0]]) for each in (one, two))
+    if how != "flow" or min(first.shape[1:]) < _LEAST:
+        return Pair(first, second)
+    search = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    here, there = _seen(first), _seen(second)
+    return Pair(first, second, search.calc(here, there, None), search.calc(there, here, None))
+
+
+def between(pair: Pair, weight: float) -> tuple[Plane, Plane]:
+    """Straight colour and coverage at `weight` 0..1 from the first frame to the second.
+
+    Both are mixed premultiplied, as light adds; where motion is known, after they were moved to where things are by
+    then (Jiang et al. 2018, "Super SloMo", equation 4).
+    """
     w = np.float32(weight)
-    mixed: Plane = (held[0] * (1 - w) + held[1] * w).astype(np.float32, copy=False)
+    one, two = pair.one, pair.two
+    if pair.onward is not None and pair.back is not None:
+        one = _warped(one, w * w * pair.back - (1 - w) * w * pair.onward)
+        two = _warped(two, (1 - w) * (1 - w) * pair.onward - w * (1 - w) * pair.back)
+    mixed: Plane = (one * (1 - w) + two * w).astype(np.float32, copy=False)
     alpha = mixed[3]
     return np.where(alpha > _COVERS, unpremultiply(mixed[:3], alpha), mixed[4:]), alpha
-
-
-def _brought_together(one: Plane, two: Plane, at: np.float32) -> list[Plane]:
-    """Both pictures warped to where things are at `at` 0..1 between them.
-
-    Notes
-    -----
-    Dense inverse search (Kroeger et al. 2016, "Fast optical flow using dense inverse search") in both
-    directions; the flow in between by Jiang et al. 2018, "Super SloMo", equation 4.
-    """
-    height, width = one.shape[1:]
-    # Smaller than its patches, the search has nothing to go by.
-    if min(height, width) < 32:
-        return [one, two]
-    first, second = _seen(one), _seen(two)
-    search = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-    onward, back = search.calc(first, second, None), search.calc(second, first, None)
-    to_one = -(1 - at) * at * onward + at * at * back
-    to_two = (1 - at) * (1 - at) * onward - at * (1 - at) * back
-    return [_warped(one, to_one), _warped(two, to_two)]
 
 
 def _seen(held: Plane) -> NDArray[np.uint8]:

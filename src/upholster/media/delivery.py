@@ -1,7 +1,7 @@
 """A delivery: every choice made for one file that is handed over, apart from the recipe."""
 
 from collections.abc import Callable
-from typing import Annotated, Any, Final, Literal, NamedTuple
+from typing import Annotated, Final, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from upholster.core.delivery import one_bit as edges
 from upholster.core.delivery.sharpen import sharpen
 from upholster.core.delivery.sizing import resized, within
 from upholster.core.documents.recipe import Take
+from upholster.core.documents.versions import Document, Migrations, VersionError, up_to_date
 from upholster.core.raster import Raster
 from upholster.core.timemap import TimeMap, time_map
 from upholster.media.errors import MediaError
@@ -29,13 +30,13 @@ Ground = Callable[[int, int, int], Plane]
 VERSION: Final = 2
 
 
-def without_speed(document: dict[str, Any]) -> dict[str, Any]:
+def without_speed(document: Document) -> Document:
     """Version 1 to 2: speed and frames in between belong to the take of the shot."""
     return {name: value for name, value in document.items() if name not in ("speed", "missing")} | {"version": 2}
 
 
 #: For each older version, what turns its document into one of the next version.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: without_speed}
+MIGRATIONS: Migrations = {1: without_speed}
 
 
 class Delivery(BaseModel):
@@ -76,10 +77,12 @@ def read_delivery(document: object) -> Delivery:
     MediaError
         With one sentence that names the choice and what is wrong with it.
     """
-    if isinstance(document, dict):
-        document = _brought_up_to_date(document)
     try:
+        if isinstance(document, dict):
+            document = up_to_date(document, VERSION, MIGRATIONS, "delivery")
         delivery = Delivery.model_validate(document)
+    except VersionError as error:
+        raise MediaError(str(error)) from None
     except ValidationError as error:
         first = error.errors()[0]
         name = ".".join(str(part) for part in first["loc"]) or "the delivery"
@@ -87,16 +90,6 @@ def read_delivery(document: object) -> Delivery:
     if delivery.format not in FORMATS:
         raise MediaError("Choose one of the formats offered.")
     return delivery
-
-
-def _brought_up_to_date(document: dict[str, Any]) -> dict[str, Any]:
-    found = document.get("version", 1)
-    if type(found) is not int or not 1 <= found <= VERSION:
-        raise MediaError(f"This delivery has version {str(found)[:20]}; this program reads 1 to {VERSION}. Update it.")
-    while found < VERSION:
-        document = MIGRATIONS[found](document)
-        found += 1
-    return document
 
 
 class Plan(NamedTuple):

@@ -1,9 +1,8 @@
 """What turns a recipe of an older version into one of the next; what is no recipe is left to be refused."""
 
-from collections.abc import Callable
 from typing import Any
 
-Document = dict[str, Any]
+from upholster.core.documents.versions import Document, Migrations
 
 #: Fields that changed their names with version 2, by section.
 _RENAMED = {
@@ -45,4 +44,4 @@ def _turned_round(value: Any) -> Any:
 
 
 #: For each older version, what turns its document into one of the next version.
-MIGRATIONS: dict[int, Callable[[Document], Document]] = {1: standard_names}
+MIGRATIONS: Migrations = {1: standard_names}

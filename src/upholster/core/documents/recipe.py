@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError
 from upholster.core.documents.migrations import MIGRATIONS
 from upholster.core.documents.screen import Screen
 from upholster.core.documents.settings import Settings
+from upholster.core.documents.versions import VersionError, up_to_date
 from upholster.core.raster import Raster
 from upholster.core.stages.edge.choke import Choke
 from upholster.core.stages.edge.edge_colour import EdgeColour
@@ -79,14 +80,10 @@ def read_recipe(document: object) -> Recipe:
     """
     if not isinstance(document, dict):
         raise RecipeError("A recipe is a JSON object; this is not one.")
-    found = document.get("version", 1)
-    if type(found) is not int or not 1 <= found <= VERSION:
-        raise RecipeError(f"This recipe has version {str(found)[:20]}; this program reads 1 to {VERSION}. Update it.")
     try:
-        while found < VERSION:
-            document = MIGRATIONS[found](document)
-            found += 1
-        return Recipe.model_validate(document)
+        return Recipe.model_validate(up_to_date(document, VERSION, MIGRATIONS, "recipe"))
+    except VersionError as error:
+        raise RecipeError(str(error)) from None
     except ValidationError as error:
         raise RecipeError(_sentence(error)) from None
 

@@ -7,7 +7,7 @@ import numpy as np
 from PIL import Image, UnidentifiedImageError
 
 from upholster.media.decoder.planes import Planes
-from upholster.media.decoder.video import RATES
+from upholster.media.decoder.stream_facts import RATES
 from upholster.media.errors import MediaError
 from upholster.media.facts import FASTEST, SLOWEST, ColourTags, Facts
 from upholster.media.limits import FRAMES, PIXELS

@@ -19,6 +19,7 @@ from upholster.core.kernels import row_bands
 from upholster.core.pipeline.runner import Plate, key
 from upholster.core.pipeline.stage import Picture
 from upholster.core.raster import Raster
+from upholster.core.retime import between, pair_of
 from upholster.core.stages.take.crop import Crop
 from upholster.core.stages.take.turn import Turn
 from upholster.core.timemap import TimeMap, time_map
@@ -34,7 +35,6 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage.bring_in import source_of
 from upholster.studio.looking.kept import KNOWLEDGE, PICTURES, Kept
 from upholster.studio.making.keying import KeyedFrame
-from upholster.studio.making.retiming import mixed
 from upholster.studio.shots.screens import knowledge
 from upholster.studio.shots.shots import open_shot
 
@@ -125,11 +125,10 @@ def _taken(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:
     if not 0 <= wanted.frame < times.frames:
         raise Refused(f"This take has frames 0 to {times.frames - 1}.")
     mix = times.mix(wanted.frame)
-    one, two = (
-        KeyedFrame(picture.rgb, picture.alpha)
-        for picture in (_keyed(footage, recipe, n, wanted.quality) for n in (mix.first, mix.second))
-    )
-    return mixed(one, two, mix.weight, times)
+    one, two = (_keyed(footage, recipe, n, wanted.quality) for n in (mix.first, mix.second))
+    if not mix.weight:
+        return KeyedFrame(one.rgb, one.alpha)
+    return KeyedFrame(*between(pair_of((one.rgb, one.alpha), (two.rgb, two.alpha), times.between), mix.weight))
 
 
 def times_of(footage: Footage, recipe: Recipe) -> TimeMap:

@@ -3,7 +3,7 @@
 from collections.abc import Generator, Sequence
 from contextlib import closing
 
-from upholster.core.retime import between
+from upholster.core.retime import between, pair_of
 from upholster.core.timemap import TimeMap
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Plan
@@ -18,6 +18,7 @@ def retimed_frames(job: KeyJob, times: TimeMap, numbers: Sequence[int]) -> Gener
     with closing(keyed_frames(job, wanted)) as frames:
         coming = zip(wanted, frames, strict=True)
         held: dict[int, KeyedFrame] = {}
+        paired, pair = (-1, -1), None
         for number in numbers:
             mix = times.mix(number)
             shown = {mix.first, mix.second}
@@ -26,15 +27,14 @@ def retimed_frames(job: KeyJob, times: TimeMap, numbers: Sequence[int]) -> Gener
                 held[at] = frame
             # What lies behind in the direction of play is not wanted any more.
             held = {n: frame for n, frame in held.items() if (n <= mix.second if times.backwards else n >= mix.first)}
-            yield mixed(held[mix.first], held[mix.second], mix.weight, times)
-
-
-def mixed(one: KeyedFrame, two: KeyedFrame, weight: float, times: TimeMap) -> KeyedFrame:
-    """A frame between two."""
-    if not weight:
-        return one
-    rgb, alpha = between(one[:2], two[:2], weight, times.between)
-    return KeyedFrame(rgb, alpha, one.damaged or two.damaged)
+            if not mix.weight:
+                yield held[mix.first]
+                continue
+            one, two = held[mix.first], held[mix.second]
+            # Slow motion makes several pictures between the same two.
+            if pair is None or paired != (mix.first, mix.second):
+                paired, pair = (mix.first, mix.second), pair_of(one[:2], two[:2], times.between)
+            yield KeyedFrame(*between(pair, mix.weight), one.damaged or two.damaged)
 
 
 def retimed_sound(footage: Footage, planned: Plan) -> bytes | None:

@@ -5,9 +5,10 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify
 
-from upholster.media.delivery import Delivery, no_sound, read_delivery
+from upholster.media.delivery import Delivery, no_sound, read_delivery, too_odd
 from upholster.media.facts import Facts
 from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
+from upholster.media.sound import FASTEST, SLOWEST
 from upholster.studio.looking import look
 from upholster.studio.renders import estimates, presets, renders
 from upholster.studio.shots import shots
@@ -71,6 +72,7 @@ def choices(facts: dict[str, Any]) -> dict[str, Any]:
     return {
         "needs": NEEDS,
         "alphaWords": ALPHA_WORDS,
+        "sound": {"slowest": SLOWEST, "fastest": FASTEST, "words": too_odd(FASTEST + 1)},
         "defaults": Delivery(format="prores4444").model_dump(mode="json"),
         "formats": {
             f.name: {

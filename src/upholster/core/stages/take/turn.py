@@ -8,10 +8,7 @@ from pydantic import Field
 from upholster.core.delivery.sizing import resized
 from upholster.core.documents.settings import Settings
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
-from upholster.core.raster import Raster
-
-#: Shape of a pixel, width over height, that anything is shot in.
-NARROWEST, WIDEST = 0.2, 5.0
+from upholster.core.raster import NARROWEST, WIDEST, Raster
 
 
 class Turn(Settings):

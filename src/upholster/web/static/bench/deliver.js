@@ -1,6 +1,7 @@
 /** The last line of the work order: what is delivered, for what it is wanted. */
 
 import { say, send } from "../lib/common.js";
+import { asNumber } from "./play.js";
 import { thisWindow } from "./requests.js";
 
 const $ = (id) => document.getElementById(id);
@@ -62,7 +63,7 @@ export class Deliver {
       }
       if (input.type === "checkbox") input.checked = delivery[name];
       else if (name === "ground") input.value = delivery.ground.startsWith("#") ? "" : delivery.ground;
-      else if (name === "rate") input.value = delivery.rate ? asNumber(delivery.rate) : "";
+      else if (name === "rate") input.value = delivery.rate ? Number(asNumber(delivery.rate).toFixed(3)) : "";
       else input.value = delivery[name] ?? "";
     }
     $("ground-colour").hidden = !delivery.ground.startsWith("#");
@@ -104,7 +105,8 @@ export class Deliver {
   #noSound() {
     if (!this.form.takes.includes("sound")) return this.form.noSound;
     const { speed } = this.bench.store.recipe.take;
-    return this.form.noSound || (speed < 50 || speed > 200 ? "Sound keeps its pitch only between 50 % and 200 % of its speed; it is left out." : "");
+    const { slowest, fastest, words } = this.choices.sound;
+    return this.form.noSound || (speed < slowest || speed > fastest ? words : "");
   }
 
   #format(name) {
@@ -221,11 +223,6 @@ export class Deliver {
       say(error.message);
     }
   }
-}
-
-function asNumber(text) {
-  const [over, under] = String(text).split("/").map(Number);
-  return Number((over / (under || 1)).toFixed(3));
 }
 
 /** A typed rate as an exact fraction: 23.976 and 29.97 mean thousandths of 1001. */

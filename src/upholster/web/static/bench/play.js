@@ -4,9 +4,12 @@
 const AHEAD = 3;
 
 export class Player {
-  /** @param {object} bench  gives `facts`, `requests`, `span()`, `counted()`, `place(number)`, `showing()`, `show(number, what, picture)`, `stopped()`, `trouble(error)` */
-  constructor(bench) {
-    this.bench = bench;
+  /**
+   * @param {object} bench  gives `facts`, `requests`, `span()`, `counted()`, `place(number)`, `showing()`, `trouble(error)`
+   * @param {object} acts   show(number, what, picture), stopped()
+   */
+  constructor(bench, acts) {
+    Object.assign(this, { bench, acts });
     this.run = 0;
     this.runs = 0;
     this.button = document.getElementById("play");
@@ -48,7 +51,7 @@ export class Player {
         if (wait > 0) await new Promise((done) => setTimeout(done, wait));
         due = Math.max(due + 1000 / rate, performance.now());
         if (this.run !== run) break;
-        bench.show(at, what, picture);
+        this.acts.show(at, what, picture);
         shown.push(performance.now());
         if (shown.length > 24) shown.shift();
         if (shown.length > 4) this.said.textContent = `${((1000 * (shown.length - 1)) / (shown.at(-1) - shown[0])).toFixed(1)} of ${rate.toFixed(5).replace(/\.?0+$/, "")} frames a second`;
@@ -60,7 +63,7 @@ export class Player {
     for (const [, coming] of ahead) coming.catch(() => {});
     this.run = 0;
     this.button.setAttribute("aria-pressed", "false");
-    bench.stopped();
+    this.acts.stopped();
   }
 }
 

@@ -1,6 +1,7 @@
 /** Values in the sentences: dragged, typed, stepped with arrow keys, set back with a double click. */
 
 import { drag } from "../lib/drag.js";
+import { ROOM } from "./places.js";
 import { isKeyed, keyAt, valueAt, withKey, withoutKey, withValue } from "./tracks.js";
 
 /** Numbers shown as percents. */
@@ -60,7 +61,7 @@ export class Values {
     const field = { unit: "", step: 1, ...fields[path] };
     if (path === "take.first") return { ...field, low: 0, high: take.last ?? last, standard: 0 };
     if (path === "take.last") return { ...field, low: take.first, high: last, standard: last };
-    const [across, down] = [facts.width - 16, facts.height - 16].map((room) => Math.max(0, room));
+    const [across, down] = [facts.width - ROOM, facts.height - ROOM].map((room) => Math.max(0, room));
     const most = { "take.crop_left": across - take.crop_right, "take.crop_right": across - take.crop_left, "take.crop_top": down - take.crop_bottom, "take.crop_bottom": down - take.crop_top }[path];
     return most === undefined ? field : { ...field, high: Math.max(0, most) };
   }

@@ -5,14 +5,12 @@ import { drag } from "../../lib/drag.js";
 import { cropped } from "../places.js";
 
 const SIDES = ["left", "top", "right", "bottom"];
-const SVG = "http://www.w3.org/2000/svg";
 
 export class Crop {
-  /** @param {object} bench  gives `viewer`, `store`, `facts`, `changeMany(changes, final, words)`, `refresh()` */
+  /** @param {object} bench  gives `viewer`, `overlay`, `store`, `facts`, `changeMany(changes, final, words)`, `refresh()` */
   constructor(bench) {
     this.bench = bench;
     this.on = false;
-    this.overlay = document.getElementById("overlay");
     bench.viewer.onPlaced.push(() => this.draw());
     for (const button of document.querySelectorAll("[data-tool=crop]")) button.addEventListener("click", () => this.set(!this.on));
   }
@@ -33,32 +31,21 @@ export class Crop {
   }
 
   draw() {
-    this.overlay.replaceChildren();
+    const { overlay, facts } = this.bench;
+    overlay.clear();
     if (!this.on) return;
-    const { viewer, facts } = this.bench;
     const crop = this.#crop;
     const [left, top, right, bottom] = [crop.left, crop.top, facts.width - crop.right, facts.height - crop.bottom];
-    const corner = ([x, y]) => Object.values(viewer.inBooth(x, y)).join(" ");
-    const ring = (points) => `M${points.map(corner).join("L")}Z`;
-    const kept = ring([[left, top], [right, top], [right, bottom], [left, bottom]]);
-    const all = ring([[0, 0], [facts.width, 0], [facts.width, facts.height], [0, facts.height]]);
-    this.#add("path", { d: all + kept, "fill-rule": "evenodd", class: "cut" });
-    this.#add("path", { d: kept, class: "outline under" });
-    this.#add("path", { d: kept, class: "outline" });
-    const middle = { left: [left, (top + bottom) / 2], right: [right, (top + bottom) / 2], top: [(left + right) / 2, top], bottom: [(left + right) / 2, bottom] };
+    const kept = overlay.ring([[left, top], [right, top], [right, bottom], [left, bottom]]);
+    overlay.darken(overlay.ring([[0, 0], [facts.width, 0], [facts.width, facts.height], [0, facts.height]]), kept);
+    overlay.outline(kept);
+    const [x, y] = [(left + right) / 2, (top + bottom) / 2];
+    const middle = { left: [left, y], right: [right, y], top: [x, top], bottom: [x, bottom] };
     for (const side of SIDES) {
-      const at = viewer.inBooth(...middle[side]);
-      const handle = this.#add("rect", { x: at.x - 9, y: at.y - 9, width: 18, height: 18, rx: 3, class: "handle", "data-handle": side, tabindex: 0, role: "slider", "aria-label": `Cut at the ${side}`, "aria-valuenow": crop[side] });
+      const handle = overlay.handle(middle[side], { "data-handle": side, "aria-label": `Cut at the ${side}`, "aria-valuenow": crop[side] });
       handle.addEventListener("pointerdown", (event) => this.#drag(event, side));
       handle.addEventListener("keydown", (event) => this.#step(event, side));
     }
-  }
-
-  #add(name, attributes) {
-    const element = document.createElementNS(SVG, name);
-    for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-    this.overlay.append(element);
-    return element;
   }
 
   #change(crop, final) {
@@ -91,6 +78,6 @@ export class Crop {
     const { width, height } = this.bench.facts;
     const at = { x: side === "right" ? width - crop.right : crop.left, y: side === "bottom" ? height - crop.bottom : crop.top };
     this.#change(cropped(crop, side, { x: at.x + dx * by, y: at.y + dy * by }, this.bench.facts), true);
-    this.overlay.querySelector(`[data-handle=${side}]`).focus();
+    this.bench.overlay.element.querySelector(`[data-handle=${side}]`).focus();
   }
 }

@@ -1,0 +1,61 @@
+/** The keyboard of the Bench. What it can do is listed under `?`. */
+
+/**
+ * @param {object} bench  gives `acts` by the buttons they stand behind, `views`, `order`, `values`, `keyframes`, `fields`, ...
+ */
+export function listen(bench) {
+  const { acts, views, order, values, keyframes, frames } = bench;
+  const keys = {
+    r: () => views.choose("result"),
+    a: () => views.choose("matte"),
+    p: () => views.choose("plate"),
+    s: () => views.choose("split"),
+    x: () => views.peek(true),
+    m: acts.measure,
+    c: acts.crop,
+    t: acts.count,
+    f: acts.fit,
+    "+": acts["zoom-in"],
+    "=": acts["zoom-in"],
+    "-": acts["zoom-out"],
+    i: acts["set-in"],
+    o: acts["set-out"],
+    k: () => focused() && values.toggleKey(focused()),
+    ",": () => bench.toKeyframe(-1, focused()),
+    ".": () => bench.toKeyframe(1, focused()),
+    " ": acts.play,
+    Home: acts["to-first"],
+    End: acts["to-last"],
+    "?": acts.help,
+    Escape: bench.leaveTools,
+    Enter: bench.leaveTools,
+  };
+  const withControl = {
+    z: (event) => acts[event.shiftKey ? "redo" : "undo"](),
+    c: () => (focused() ? keyframes.copy(focused()) : false),
+    v: () => (focused() ? keyframes.paste(focused()) : false),
+  };
+
+  /** The path of the value in focus, where it is one that may have keyframes. */
+  function focused() {
+    const path = document.activeElement?.dataset?.path;
+    return path && bench.fields[path]?.keyed ? path : undefined;
+  }
+
+  function act(event) {
+    if (event.ctrlKey || event.metaKey) return withControl[event.key.toLowerCase()]?.(event);
+    if (event.altKey) return false;
+    const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (step) return frames.go(frames.counted().number + step * (event.shiftKey ? 10 : 1));
+    if (/^[1-6]$/.test(event.key)) return order.open(Number(event.key));
+    // A button in focus is pressed by these.
+    if (event.target.closest("button") && [" ", "Enter"].includes(event.key)) return false;
+    return keys[event.key] ? keys[event.key]() : false;
+  }
+
+  document.addEventListener("keydown", (event) => {
+    if (event.target.closest("input, select, textarea, dialog[open]")) return;
+    const known = event.ctrlKey || event.metaKey ? event.key.toLowerCase() in withControl : true;
+    if (known && act(event) !== false) event.preventDefault();
+  });
+}
