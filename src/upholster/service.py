@@ -204,7 +204,8 @@ class Supervisor:
         return subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=self._log, stderr=self._log, process_group=0)
 
     def _wait_for(self, what: str, answers: Callable[[], bool]) -> None:
-        deadline = time.monotonic() + 60
+        # The first start of an installation compiles the kernels, which takes long on a busy machine.
+        deadline = time.monotonic() + 300
         while not answers():
             if self._stopping:
                 sys.exit(0)
