@@ -49,12 +49,22 @@ def limits(field: Any) -> str:
     return f"{found['Ge'].ge:g} to {found['Le'].le:g}" if "Le" in found else f"from {found['Ge'].ge:g}"
 
 
+OUTLINE = """## An outline
+
+`course` of a mask: `closed` (an open shape covers nothing), `tied` (for each point, whether its two handles move
+together) and `keys`, keyframes in rising order: `frame`, `next` (hold, linear or smooth) and `points`, as many on each.
+A point is two numbers, a corner's place `[x, y]`, or eight: `[x, y, in_x, in_y, out_x, out_y, feather_in,
+feather_out]`, the handles before and after it as ways from there, and how much further its feather reaches than the
+mask's. From one point to the next goes a cubic Bézier curve; what a line winds around at all is inside (non-zero)."""
+
+
 def page() -> str:
     parts = [HEAD]
     for name, field in Recipe.model_fields.items():
         model = field.annotation
         if isinstance(model, type) and issubclass(model, Settings):
             parts += [f"## `{name}`", (model.__doc__ or "").strip(), "", table(model), ""]
+    parts += ["## A mask", "", table(Mask), "", OUTLINE, ""]
     parts += ["## A sample of the screen", "", table(Sample), "", "## A keyframe", "", table(Keyframe), ""]
     return "\n".join(parts)
 

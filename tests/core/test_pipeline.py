@@ -10,9 +10,11 @@ from hypothesis import strategies as st
 
 from core.before.scenes import GROUNDS, plates
 from plates import GREEN, SKIN, Plane, disc, flat
+from upholster.core.documents.masks import Mask, Masks
 from upholster.core.documents.recipe import Edge, Matte, Qualifier, Recipe, Region, Take
 from upholster.core.documents.screen import Sample, Screen
 from upholster.core.grids import area
+from upholster.core.masks.course import Course
 from upholster.core.pipeline.order import ORDER
 from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.pipeline.stage import Changes, Picture
@@ -39,8 +41,19 @@ FRAMES = {kind: [plate_of(p, identity=b"%s %d" % (kind.encode(), n)) for n, p in
           for kind in GROUNDS}  # fmt: skip
 kinds = st.sampled_from(["screen", "colour", "dark"])
 share = st.sampled_from([0.0, 0.3, 1.0])
+drawn = st.builds(
+    Mask, does=st.sampled_from(["discard_outside", "discard_inside", "keep_inside", "limit"]),
+    line=st.sampled_from(["levels", "choke", "specks", "edge_colour"]), joins=st.sampled_from(["add", "either"]),
+    feather=st.sampled_from([0.0, 6.0]), opacity=st.sampled_from([0.0, 0.6, 1.0]),
+    course=st.builds(lambda x, later: Course.read({"keys": [
+        {"frame": 0, "points": [[x, 5], [x + 60, 9], [x + 30, 80]]},
+        {"frame": later, "points": [[x + 9, 5], [x + 50, 20], [x + 30, 60]]}]}),
+        st.sampled_from([0, 20]), st.sampled_from([1, 2])),
+)  # fmt: skip
 recipes = st.builds(
     Recipe,
+    masks=st.lists(drawn, max_size=3).map(
+        lambda held: Masks(order=tuple(map(str, range(len(held)))), each={str(n): m for n, m in enumerate(held)})),
     take=st.builds(Take, crop_left=st.sampled_from([0, 7]), crop_bottom=st.sampled_from([0, 4]),
                    turns=st.sampled_from([0, 1]), flip_across=st.booleans(), pixel_aspect=st.sampled_from([1.0, 1.5])),
     region=st.builds(Region, joined=st.booleans()),

@@ -5,7 +5,13 @@ be a part of it, smaller (a proxy), and turned. Places outside the picture are l
 """
 
 import math
-from typing import NamedTuple, Self
+from typing import NamedTuple, Self, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+#: A coordinate, or those of many places.
+Coordinate = TypeVar("Coordinate", float, NDArray[np.float64])
 
 #: Shapes of a pixel, width over height, that anything is shot in.
 NARROWEST, WIDEST = 0.2, 5.0
@@ -69,8 +75,8 @@ class Raster(NamedTuple):
         """A length of the plate in pixels of the picture."""
         return pixels * math.sqrt(self.across * self.down)
 
-    def place(self, x: float, y: float) -> tuple[float, float]:
-        """A place on the plate in pixels of the picture."""
+    def place(self, x: Coordinate, y: Coordinate) -> tuple[Coordinate, Coordinate]:
+        """A place on the plate, or many, in pixels of the picture."""
         x, y = (x - self.left) * self.across, (y - self.top) * self.down
         x, y = self.width - x if self.flip_across else x, self.height - y if self.flip_down else y
         wide, high = self.width, self.height

@@ -4,7 +4,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Any
 
-from sqlalchemy import BigInteger, CheckConstraint, DateTime, Enum, ForeignKey, UniqueConstraint, func
+from sqlalchemy import BigInteger, CheckConstraint, DateTime, Enum, ForeignKey, String, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import Text
@@ -119,6 +119,16 @@ class Revision(Base):
     differences: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     #: How many revisions back the last whole one lies.
     depth: Mapped[int] = mapped_column(default=0)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Outline(Base):
+    """A mask's outline over time; recipes have it by the digest of its content."""
+
+    __tablename__ = "outline"
+
+    sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 

@@ -8,6 +8,7 @@ from werkzeug.exceptions import BadRequest
 
 from upholster.core.documents.recipe import Recipe, changed
 from upholster.studio.errors import Refused
+from upholster.studio.shots import outlines
 from upholster.studio.shots.shots import recipe_of
 
 Body = TypeVar("Body", bound="Asked")
@@ -32,7 +33,7 @@ class OfRecipe(Asked):
     changes: dict[Word, dict[Word, Any]] = Field(default={}, max_length=20)
 
     def read(self, shot_id: int) -> Recipe:
-        return changed(recipe_of(shot_id, self.base), self.changes)
+        return changed(recipe_of(shot_id, self.base), self.changes, outlines.find)
 
 
 class Change(OfRecipe):

@@ -5,14 +5,17 @@ is generated from them. Unknown fields are refused. Pixels are pixels of the pla
 of the footage.
 """
 
+from collections.abc import Callable
 from typing import Any, Literal
 
 from pydantic import Field, ValidationError
 
+from upholster.core.documents.masks import Masks
 from upholster.core.documents.migrations import MIGRATIONS
 from upholster.core.documents.screen import Screen
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.versions import VersionError, up_to_date
+from upholster.core.masks.course import Course
 from upholster.core.raster import Raster
 from upholster.core.stages.edge.choke import Choke
 from upholster.core.stages.edge.edge_colour import EdgeColour
@@ -66,12 +69,24 @@ class Recipe(Settings):
     region: Region = Region()
     qualifier: Qualifier = Qualifier()
     matte: Matte = Matte()
+    masks: Masks = Masks()
     edge: Edge = Edge()
     edge_colour: EdgeColour = EdgeColour()
 
 
-def read_recipe(document: object) -> Recipe:
+#: Outlines of masks that are kept elsewhere: what finds one by its digest, and what keeps one and gives its digest.
+Find = Callable[[str], Course]
+Keep = Callable[[Course], str]
+
+
+def read_recipe(document: object, find: Find | None = None) -> Recipe:
     """A recipe from parsed JSON, older versions migrated.
+
+    Parameters
+    ----------
+    find
+        Finds outlines that the document has by their digest; raises ValueError where there is none. Without it,
+        they have to be in the document.
 
     Raises
     ------
@@ -81,28 +96,34 @@ def read_recipe(document: object) -> Recipe:
     if not isinstance(document, dict):
         raise RecipeError("A recipe is a JSON object; this is not one.")
     try:
-        return Recipe.model_validate(up_to_date(document, VERSION, MIGRATIONS, "recipe"))
+        current = up_to_date(document, VERSION, MIGRATIONS, "recipe")
+        return Recipe.model_validate(current, context={"find": find})
     except VersionError as error:
         raise RecipeError(str(error)) from None
     except ValidationError as error:
         raise RecipeError(_sentence(error)) from None
 
 
+def document_of(recipe: Recipe, keep: Keep | None = None) -> dict[str, Any]:
+    """A recipe as JSON, with outlines in full, or by the digests that `keep` gives."""
+    return recipe.model_dump(mode="json", context={"keep": keep})
+
+
 #: What differs between two recipes: new values by section and field.
 Differences = dict[str, dict[str, Any]]
 
 
-def differences(before: Recipe, after: Recipe) -> Differences:
-    """What has to be changed in one recipe to make it another, as JSON."""
-    old, new = before.model_dump(mode="json"), after.model_dump(mode="json")
+def differences(before: Recipe, after: Recipe, keep: Keep | None = None) -> Differences:
+    """What has to be changed in one recipe to make it another; `changed` does it."""
     found: Differences = {}
-    for section, held in new.items():
-        if section != "version" and held != old[section]:
-            found[section] = {name: value for name, value in held.items() if value != old[section][name]}
+    for name in Recipe.model_fields:
+        old, new = getattr(before, name), getattr(after, name)
+        if old != new:
+            found[name] = old.differences(new, {"keep": keep})
     return found
 
 
-def changed(recipe: Recipe, changes: Differences) -> Recipe:
+def changed(recipe: Recipe, changes: Differences, find: Find | None = None) -> Recipe:
     """A recipe with other values of some fields; only what changes is looked at again.
 
     Raises
@@ -116,7 +137,7 @@ def changed(recipe: Recipe, changes: Differences) -> Recipe:
         if not isinstance(section, Settings) or not isinstance(values, dict):
             raise RecipeError(f"Recipe field “{name[:80]}”: there is no such part.")
         try:
-            update[name] = type(section).model_validate({**section.__dict__, **values})
+            update[name] = section.changed(values, {"find": find})
         except ValidationError as error:
             raise RecipeError(_sentence(error, name)) from None
     return recipe.model_copy(update=update)

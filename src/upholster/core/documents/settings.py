@@ -40,3 +40,17 @@ class Settings(BaseModel):
             name: value_at(getattr(self, name), frame) if name in tracks else getattr(self, name)
             for name in model.model_fields
         }
+
+    def changed(self, values: dict[str, Any], context: dict[str, Any] | None = None) -> Self:
+        """The same choices with other values of some fields, looked at.
+
+        Raises
+        ------
+        pydantic.ValidationError
+        """
+        return type(self).model_validate({**self.__dict__, **values}, context=context)
+
+    def differences(self, after: Self, context: dict[str, Any] | None = None) -> dict[str, Any]:
+        """The fields whose values are others in `after`, with those, as JSON; `changed` makes them."""
+        names = {name for name in type(self).model_fields if getattr(self, name) != getattr(after, name)}
+        return after.model_dump(mode="json", include=names, context=context)

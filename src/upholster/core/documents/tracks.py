@@ -4,11 +4,14 @@ from bisect import bisect_right
 from collections.abc import Sequence
 from typing import Any, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 #: Most keyframes of one number, and the last frame one can stand on.
 MOST_KEYS, LAST_FRAME = 10_000, 10_000_000
 
+Numbers = NDArray[np.float64]
 Way = Literal["hold", "linear", "smooth"]
 
 
@@ -63,48 +66,56 @@ def value_at(value: Track, frame: float) -> float:
     if isinstance(value, float | int):
         return float(value)
     index = bisect_right(value, frame, key=lambda key: key.frame) - 1
+    near = value[max(index - 1, 0) : index + 3]
+    values = np.array([key.value for key in near])
+    return float(interpolated([key.frame for key in near], values, [key.next for key in near], frame))
+
+
+def interpolated(frames: Sequence[int], values: Numbers, ways: Sequence[Way], frame: float) -> Numbers:
+    """Numbers at `frame` between those ``values[k]`` at ``frames[k]``, all with the same ways from one to the next.
+
+    Parameters
+    ----------
+    values : (keys, ...) float64
+    """
+    index = bisect_right(frames, frame) - 1
     if index < 0:
-        return value[0].value
-    left = value[index]
-    if index == len(value) - 1 or left.next == "hold":
-        return left.value
-    right = value[index + 1]
-    span = right.frame - left.frame
-    t = (frame - left.frame) / span
-    if left.next == "linear":
-        return left.value + t * (right.value - left.value)
-    start, end = _slope(value, index) * span, _slope(value, index + 1) * span
+        return values[0]
+    if index == len(frames) - 1 or ways[index] == "hold":
+        return values[index]
+    left, right = values[index], values[index + 1]
+    span = frames[index + 1] - frames[index]
+    t = (frame - frames[index]) / span
+    rise = right - left
+    if ways[index] == "linear":
+        return left + t * rise
+    start, end = (_slope(frames, values, k) * span for k in (index, index + 1))
     # Hermite's cubic, written around the left value.
-    rise = right.value - left.value
-    between = left.value + t * (start + t * ((3 * rise - 2 * start - end) + t * (start + end - 2 * rise)))
-    low, high = sorted((left.value, right.value))
-    return min(max(between, low), high)
+    between = left + t * (start + t * ((3 * rise - 2 * start - end) + t * (start + end - 2 * rise)))
+    return np.clip(between, np.minimum(left, right), np.maximum(left, right))
 
 
-def _slope(keys: Sequence[Keyframe], index: int) -> float:
+def _slope(frames: Sequence[int], values: Numbers, index: int) -> Numbers:
     """Slope at a keyframe, a frame."""
-    if len(keys) == 2:
-        return _rise(keys, 0)
-    if index in (0, len(keys) - 1):
-        return _end_slope(keys, index)
-    before, after = _rise(keys, index - 1), _rise(keys, index)
-    if before * after <= 0:
-        return 0.0
-    short, long = keys[index].frame - keys[index - 1].frame, keys[index + 1].frame - keys[index].frame
+    if len(frames) == 2:
+        return _rise(frames, values, 0)
+    if index in (0, len(frames) - 1):
+        return _end_slope(frames, values, index)
+    before, after = _rise(frames, values, index - 1), _rise(frames, values, index)
+    short, long = frames[index] - frames[index - 1], frames[index + 1] - frames[index]
     one, two = 2 * long + short, long + 2 * short
-    return (one + two) / (one / before + two / after)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(before * after > 0, (one + two) / (one / before + two / after), 0.0)
 
 
-def _end_slope(keys: Sequence[Keyframe], index: int) -> float:
+def _end_slope(frames: Sequence[int], values: Numbers, index: int) -> Numbers:
     near, far = (0, 1) if index == 0 else (index - 1, index - 2)
-    beside, beyond = (keys[k + 1].frame - keys[k].frame for k in (near, far))
-    first, second = _rise(keys, near), _rise(keys, far)
+    beside, beyond = (frames[k + 1] - frames[k] for k in (near, far))
+    first, second = _rise(frames, values, near), _rise(frames, values, far)
     slope = ((2 * beside + beyond) * first - beside * second) / (beside + beyond)
-    if slope * first <= 0:
-        return 0.0
-    return 3 * first if first * second < 0 and abs(slope) > 3 * abs(first) else slope
+    slope = np.where((first * second < 0) & (np.abs(slope) > 3 * np.abs(first)), 3 * first, slope)
+    return np.where(slope * first > 0, slope, 0.0)
 
 
-def _rise(keys: Sequence[Keyframe], index: int) -> float:
-    left, right = keys[index], keys[index + 1]
-    return (right.value - left.value) / (right.frame - left.frame)
+def _rise(frames: Sequence[int], values: Numbers, index: int) -> Numbers:
+    return (values[index + 1] - values[index]) / (frames[index + 1] - frames[index])

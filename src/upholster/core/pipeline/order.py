@@ -2,6 +2,7 @@
 
 from upholster.core.pipeline.stage import Stage
 from upholster.core.stages.edge import choke, edge_colour, recover, source_alpha
+from upholster.core.stages.masks import drawn
 from upholster.core.stages.matte import (
     edge_smoothing,
     fill_holes,
@@ -29,6 +30,7 @@ ORDER: tuple[Stage, ...] = (
     levels.STAGE,
     fill_holes.STAGE,
     specks.STAGE,
+    drawn.STAGE,
     recover.STAGE,
     choke.STAGE,
     source_alpha.STAGE,

@@ -13,7 +13,9 @@ from typing import Any, NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.masks import Drawn
 from upholster.core.documents.recipe import Recipe
+from upholster.core.masks.joined import joined
 from upholster.core.pipeline.order import ORDER
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 from upholster.core.raster import Raster
@@ -64,18 +66,20 @@ def compute(digest: bytes, stage: Callable[[], Changes]) -> Changes:
 class _Step(NamedTuple):
     stage: Stage
     values: dict[str, Any]
+    within: tuple[Drawn, ...] = ()
 
 
 def steps(recipe: Recipe, frame: int, context: Context) -> list[_Step]:
     """The stages that change anything on a frame, with their values there."""
     found = []
+    limits = [mask for mask in recipe.masks.at(frame)["drawn"] if mask.does == "limit"]
     for stage in ORDER:
         section = getattr(recipe, stage.section) if stage.section else None
         if section is not None and getattr(section, "paused", False):
             continue
         values = section.at(frame, stage.settings) if section is not None else {}
         if stage.applies(context, **values):
-            found.append(_Step(stage, values))
+            found.append(_Step(stage, values, tuple(mask for mask in limits if mask.line == stage.name)))
     return found
 
 
@@ -122,7 +126,7 @@ def _run(
     shot = _digest(context.screen.model_dump_json(), context.known.digest if context.known else b"")
     begun = _digest(plate.identity, repr(plate.raster))
     made: dict[str, bytes] = dict.fromkeys(Picture._fields, begun)
-    for position, (stage, values) in enumerate(walk):
+    for position, (stage, values, within) in enumerate(walk):
 
         def near(reach: int, before: Sequence[_Step] = walk[:position]) -> list[Picture]:
             return [_run(other, before, context, neighbours, memo) for other in neighbours(reach)]
@@ -131,9 +135,19 @@ def _run(
         reads = {name: getattr(picture, name) for name in ("raster", *stage.reads)}
         digest = _digest(shot, stage.name, repr(sorted(values.items())), *(made[name] for name in reads))
         changes = memo(digest, partial(stage.run, Picture(**reads), seen, **values))
+        if within:
+            # Fields that a stage changes without reading them count as well.
+            digest = _digest(digest, repr(within), *(made[name] for name in changes))
+            changes = memo(digest, partial(_limited, picture, changes, within))
         picture = picture._replace(**changes)
         made.update({name: _digest(digest, name) for name in changes})
     return picture
+
+
+def _limited(before: Picture, changes: Changes, within: Sequence[Drawn]) -> Changes:
+    """What a stage changes, inside masks only."""
+    inside = joined(within, before.raster)
+    return {name: (old := getattr(before, name)) + inside * (new - old) for name, new in changes.items()}
 
 
 def _solid(plate: Plate) -> Plane:

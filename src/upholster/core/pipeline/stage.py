@@ -37,6 +37,8 @@ class Picture(NamedTuple):
         Coverage as first estimated.
     cover : (h, w) float32
         Coverage as it was in front of the camera: before the edge is moved or softened.
+    held : (h, w) float32
+        Where masks keep what lies inside them, 0..1: its colours stay as well.
     cells : (3, rows, columns) float32
         The plate averaged down to the grid on which the subject's colours are gathered.
     screen_cells : (3, rows, columns) float32
@@ -51,6 +53,7 @@ class Picture(NamedTuple):
     source_alpha: Plane | None = None
     raw_matte: Plane = _NOTHING[0]
     cover: Plane = _NOTHING[0]
+    held: Plane = _NOTHING[0]
     cells: Plane = _NOTHING
     screen_cells: Plane = _NOTHING
     screen: UpsampledGrid = _NO_GRID

@@ -8,15 +8,15 @@ from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template
 
-from upholster.core.documents.recipe import Recipe, changed
+from upholster.core.documents.recipe import Recipe, changed, document_of
 from upholster.core.documents.settings import Settings
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
-from upholster.studio.errors import Refused
+from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage import bring_in
 from upholster.studio.looking import look
 from upholster.studio.renders import renders
-from upholster.studio.shots import screens, shots
+from upholster.studio.shots import outlines, screens, shots
 from upholster.web import requests
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
@@ -45,7 +45,7 @@ def show(shot_id: int) -> str:
             "facts": _plain_facts(state),
             "fields": _fields(),
             "delivery": deliver.choices(state.footage.facts),
-            "defaults": shots.first_recipe(state.footage).model_dump(mode="json"),
+            "defaults": _document(shots.first_recipe(state.footage)),
         },
         grounds=grounds,
         name=renders.proposed_name(state.shot),
@@ -158,6 +158,17 @@ def _shown(footage: Footage, recipe: Recipe, *, whole: bool = False) -> dict[str
     }
 
 
+@page.get("/outlines/<digest>")
+def outline(shot_id: int, digest: str) -> Response:
+    """An outline of a mask; what a digest names never changes."""
+    try:
+        response = jsonify(outlines.find(digest).document())
+    except ValueError:
+        raise Missing("This outline is not here any more. Load the page again.") from None
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
 @page.post("/instruments/<name>")
 def instrument(shot_id: int, name: str) -> Response:
     asked = asked_for(requests.OfFrame)
@@ -186,13 +197,18 @@ def copy(shot_id: int) -> Response:
 def _state(state: shots.State) -> dict[str, Any]:
     return {
         "revision": state.revision,
-        "recipe": state.recipe.model_dump(mode="json"),
+        "recipe": _document(state.recipe),
         "screenName": screen_name(state.recipe.screen),
         "found": screens.found_of(state.footage, state.recipe),
         "undo": state.undo,
         "redo": state.redo,
         "shown": _shown(state.footage, state.recipe),
     }
+
+
+def _document(recipe: Recipe) -> dict[str, Any]:
+    """A recipe as windows have it: outlines by their digest, which are asked for once."""
+    return document_of(recipe, lambda course: course.digest)
 
 
 def _plain_facts(state: shots.State) -> dict[str, Any]:

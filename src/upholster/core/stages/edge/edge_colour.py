@@ -48,10 +48,13 @@ def _run(picture: Picture, context: Context, *, paused: bool, **values: Any) -> 
     grids = picture.screen, picture.subject
     kind, primary = context.screen.kind, context.measured.primary
     bounds = (float(picture.rgb.min()), float(picture.rgb.max())) if context.floating else (0.0, 1.0)
-    return {"rgb": edge_colour(picture.rgb, picture.cover, kind, *grids, primary, bounds=bounds, **values)}
+    rgb = edge_colour(picture.rgb, picture.cover, kind, *grids, primary, bounds=bounds, **values)
+    if picture.held.any():
+        rgb += picture.held * (picture.rgb - rgb)
+    return {"rgb": rgb}
 
 
-STAGE = Stage("edge_colour", ("rgb", "cover", "screen", "subject"), _run, "edge_colour", EdgeColour)
+STAGE = Stage("edge_colour", ("rgb", "cover", "held", "screen", "subject"), _run, "edge_colour", EdgeColour)
 
 
 def edge_colour(

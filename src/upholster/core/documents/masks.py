@@ -1,0 +1,135 @@
+"""Masks: drawn shapes of a recipe, what each does, and how it joins those before it."""
+
+from dataclasses import dataclass
+from hashlib import blake2b
+from typing import Any, Literal, Self, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
+
+from upholster.core.documents.settings import Settings
+from upholster.core.documents.tracks import Track, track, value_at
+from upholster.core.masks.course import Course
+
+#: Most masks of a recipe.
+MOST_MASKS = 100
+
+Does = Literal["discard_outside", "discard_inside", "keep_inside", "limit"]
+Joins = Literal["add", "take_away", "common", "either"]
+#: The stages that can be limited to a part of the picture.
+Line = Literal[
+    "qualifier",
+    "see_through",
+    "joined",
+    "edge_smoothing",
+    "levels",
+    "fill_holes",
+    "specks",
+    "recover",
+    "choke",
+    "edge_colour",
+]
+LINES: tuple[str, ...] = get_args(Line)
+
+
+class Mask(Settings):
+    """A drawn shape, and what it does."""
+
+    name: str = Field(default="Mask", min_length=1, max_length=80, description="What it is called.")
+    does: Does = Field(
+        default="discard_outside",
+        description="Discard what lies outside or inside, keep what lies inside, or limit a line to it.",
+    )
+    line: Line = Field(default="levels", description="The stage that is limited to it, where it limits one.")
+    joins: Joins = Field(
+        default="add",
+        description="How it joins the masks before it that do the same: added, taken away, common part, or either "
+        "but not both.",
+    )
+    feather: Track = track(0.0, 0.0, 500.0, step=0.5, unit="px", doc="How far its edge is soft, inward and outward.")
+    spread: Track = track(0.0, -500.0, 500.0, step=0.5, unit="px", doc="How far it reaches out beyond its outline.")
+    opacity: Track = track(1.0, 0.0, 1.0, step=0.01, doc="How much of what it does is done.")
+    on: bool = Field(default=True, description="Whether it does anything.")
+    locked: bool = Field(default=False, description="Whether its shape is left alone by the pointer.")
+    course: Course = Field(description="Its shape over time.")
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A mask as it is on one frame.
+
+    Attributes
+    ----------
+    points : (points, 8) float64
+        As `Course.at` gives them.
+    """
+
+    does: Does
+    line: Line
+    joins: Joins
+    feather: float
+    spread: float
+    opacity: float
+    points: NDArray[np.float64]
+
+    def __repr__(self) -> str:
+        """What a result depends on, in full: the digest of a stage is made of it."""
+        told = self.does, self.line, self.joins, self.feather, self.spread, self.opacity
+        return repr((*told, blake2b(self.points.tobytes(), digest_size=16).hexdigest()))
+
+
+class Masks(Settings):
+    """Shapes drawn on the picture, in the order in which they join."""
+
+    paused: bool = Field(default=False, description="Leave all masks out.")
+    order: tuple[str, ...] = Field(default=(), description="Marks of the masks, first to last.")
+    each: dict[str, Mask] = Field(default={}, description="The masks, each by its mark.")
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        if len(self.each) > MOST_MASKS:
+            raise ValueError(f"there are more than {MOST_MASKS} masks")
+        if sorted(self.order) != sorted(self.each):
+            raise ValueError("“order” names each of the masks once")
+        if not all(mark.isalnum() and len(mark) <= 12 for mark in self.order):
+            raise ValueError("a mark is made of up to 12 letters and digits")
+        return self
+
+    def changed(self, values: dict[str, Any], context: dict[str, Any] | None = None) -> Self:
+        """With other values of some fields: of `each`, of some fields of some masks; without those that are null."""
+        asked = values.get("each", {})
+        if not isinstance(asked, dict):
+            return super().changed(values, context)
+        # What was looked at before is not looked at again.
+        each: dict[str, Any] = dict(self.each)
+        for mark, fields in asked.items():
+            if fields is None:
+                each.pop(mark, None)
+            else:
+                known = isinstance(fields, dict) and mark in each
+                each[mark] = self.each[mark].__dict__ | fields if known else fields
+        return super().changed(values | {"each": each}, context)
+
+    def differences(self, after: Self, context: dict[str, Any] | None = None) -> dict[str, Any]:
+        found = super().differences(after, context)
+        if "each" in found:
+            found["each"] = dict.fromkeys(self.each.keys() - after.each.keys()) | {
+                mark: self.each[mark].differences(mask, context)
+                if mark in self.each
+                else mask.model_dump(mode="json", context=context)
+                for mark, mask in after.each.items()
+                if mask != self.each.get(mark)
+            }
+        return found
+
+    def at(self, frame: int, fields: type[Settings] | None = None) -> dict[str, Any]:
+        """The masks that do anything on a frame."""
+        drawn = []
+        for mask in () if self.paused else (self.each[mark] for mark in self.order):
+            opacity = value_at(mask.opacity, frame)
+            if mask.on and mask.course.covers and opacity > 0:
+                soft, spread = value_at(mask.feather, frame), value_at(mask.spread, frame)
+                points = mask.course.at(frame)
+                drawn.append(Drawn(mask.does, mask.line, mask.joins, soft, spread, opacity, points))
+        return {"drawn": tuple(drawn)}

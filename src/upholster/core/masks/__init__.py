@@ -1,0 +1,1 @@
+"""Drawn shapes: how they move, and which pixels they cover."""

@@ -1,0 +1,1 @@
+"""What drawn shapes do to the matte."""
