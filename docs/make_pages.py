@@ -4,6 +4,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import VERSION, Recipe
 from upholster.core.documents.screen import Sample
 from upholster.core.documents.settings import Settings
