@@ -6,10 +6,12 @@ import subprocess
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 import upholster.web
 from upholster.core.documents.tracks import Keyframe, value_at
+from upholster.core.masks.course import Course
 from upholster.core.timemap import Timing, time_map
 
 BENCH = Path(upholster.web.__file__).parent / "static" / "bench"
@@ -65,3 +67,32 @@ def test_frames_are_counted_as_the_core_counts_them() -> None:
     for times, (sources, outputs) in zip(maps, found, strict=True):  # type: ignore[call-overload]
         assert sources == [times.source(n) for n in range(times.frames)]
         assert outputs == [times.output(frame) for frame in range(60)]
+
+
+def test_outlines_go_from_keyframe_to_keyframe_as_the_cores_do() -> None:
+    draw = random.Random(13)
+    courses = []
+    for _ in range(25):
+        count = draw.randint(1, 7)
+        frames = sorted(draw.sample(range(40), draw.randint(1, 6)))
+        keys = [
+            {"frame": f, "next": draw.choice(["hold", "linear", "smooth"]),
+             "points": [[round(draw.uniform(-99, 99), 2) for _ in range(8)] for _ in range(count)]}
+            for f in frames
+        ]  # fmt: skip
+        courses.append({"closed": True, "tied": [True] * count, "keys": keys})
+    # Shapes that turn, which random ones hardly do.
+    square = [[0, 0], [10, 0], [10, 10], [0, 10]]
+    turned = [[10, 10], [0, 10], [0, 0], [10.5, 0]]
+    corners = [[[*place, *[0] * 6] for place in places] for places in (square, turned)]
+    keys = [{"frame": 9 * n, "next": "smooth", "points": points} for n, points in enumerate(corners)]
+    courses.append({"closed": True, "tied": [True] * 4, "keys": keys})
+    found = node(
+        "course.js').then(({ pointsAt }) => console.log(JSON.stringify(given.map((course) => "
+        "Array.from({ length: 45 }, (_, k) => pointsAt(course, k - 2))))))",
+        courses,
+    )
+    for course, frames in zip(courses, found, strict=True):  # type: ignore[call-overload]
+        read = Course.read(course)
+        for k, points in enumerate(frames):
+            assert np.asarray(points) == pytest.approx(read.at(k - 2), abs=2e-3)

@@ -96,6 +96,9 @@ class Masks(Settings):
             raise ValueError("a mark is made of up to 12 letters and digits")
         return self
 
+    def __hash__(self) -> int:
+        return hash((self.paused, *((mark, self.each[mark]) for mark in self.order)))
+
     def changed(self, values: dict[str, Any], context: dict[str, Any] | None = None) -> Self:
         """With other values of some fields: of `each`, of some fields of some masks; without those that are null."""
         asked = values.get("each", {})

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template
 
+from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import Recipe, changed, document_of
 from upholster.core.documents.settings import Settings
 from upholster.core.screen.propose import screen_name
@@ -240,6 +241,9 @@ def _fields() -> dict[str, Any]:
                     "keyed": False,
                     "whole": whole,
                 }
+    for name, bounds in Mask.tracks().items():
+        standard = Mask.model_fields[name].default
+        fields[f"mask.{name}"] = bounds | {"keyed": True, "whole": False, "standard": standard}
     return fields
 
 

@@ -21,14 +21,14 @@ export class Keyframes {
 
   /** A panel in the unfolded part of a line for each of its values that has keyframes. */
   show() {
+    for (const [path, panel] of this.panels) {
+      if (isKeyed(this.bench.store.get(path))) continue;
+      panel.element.remove();
+      this.panels.delete(path);
+    }
     for (const mark of document.querySelectorAll("[data-mark]")) {
       const path = mark.dataset.mark;
-      const keyed = isKeyed(this.bench.store.get(path));
-      if (keyed && !this.panels.has(path)) this.#add(path, mark.closest(".line").querySelector(".unfolded"));
-      if (!keyed && this.panels.has(path)) {
-        this.panels.get(path).element.remove();
-        this.panels.delete(path);
-      }
+      if (isKeyed(this.bench.store.get(path)) && !this.panels.has(path)) this.#add(path, mark.closest(".line").querySelector(".unfolded"));
     }
     for (const path of this.panels.keys()) this.#draw(path);
   }

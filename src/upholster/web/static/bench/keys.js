@@ -13,6 +13,8 @@ export function listen(bench) {
     x: () => views.peek(true),
     m: acts.measure,
     c: acts.crop,
+    d: acts.masks,
+    h: () => bench.shape.hide(),
     t: acts.count,
     f: acts.fit,
     "+": acts["zoom-in"],
@@ -47,7 +49,7 @@ export function listen(bench) {
     if (event.altKey) return false;
     const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (step) return frames.go(frames.counted().number + step * (event.shiftKey ? 10 : 1));
-    if (/^[1-6]$/.test(event.key)) return order.open(Number(event.key));
+    if (/^[1-7]$/.test(event.key)) return order.open(Number(event.key));
     // A button in focus is pressed by these.
     if (event.target.closest("button") && [" ", "Enter"].includes(event.key)) return false;
     return keys[event.key] ? keys[event.key]() : false;
@@ -55,6 +57,10 @@ export function listen(bench) {
 
   document.addEventListener("keydown", (event) => {
     if (event.target.closest("input, select, textarea, dialog[open]")) return;
+    if (!focused() && bench.shape.key(event)) {
+      event.preventDefault();
+      return;
+    }
     const known = event.ctrlKey || event.metaKey ? event.key.toLowerCase() in withControl : true;
     if (known && act(event) !== false) event.preventDefault();
   });

@@ -7,8 +7,8 @@ import { Frames } from "./frames.js";
 import { Instruments } from "./instruments.js";
 import { Keyframes } from "./keyframes.js";
 import { listen } from "./keys.js";
+import { Masks } from "./masks.js";
 import { Order } from "./order.js";
-import { Overlay } from "./overlay.js";
 import { Player } from "./play.js";
 import { Requests } from "./requests.js";
 import { Ribbon } from "./ribbon.js";
@@ -16,6 +16,7 @@ import { Store } from "./store.js";
 import { Crop } from "./tools/crop.js";
 import { Measure, Readout } from "./tools/measure.js";
 import { pan, split } from "./tools/pan.js";
+import { Shape } from "./tools/shape.js";
 import { keyedFrames, neighbour } from "./tracks.js";
 import { Values } from "./values.js";
 import { Viewer } from "./viewer.js";
@@ -43,7 +44,7 @@ const bench = {
   /** What is asked for as a picture, of the number in view or another. */
   place: (number = bench.counted().number) => ({ frame: number, taken: bench.view.taken, whole: bench.crop.on }),
   /** Frames with a keyframe of any value. */
-  keyed: () => keyedFrames(tracks()),
+  keyed: () => [...new Set([...keyedFrames(tracks()), ...bench.masks.keyed()])],
   playing: () => bench.player.playing,
   showing: () => (bench.view.view === "plate" ? "plate" : "result"),
   change: (path, value, final, words) => changeMany({ [path]: value }, final, words),
@@ -58,6 +59,7 @@ const bench = {
   /** The newest revision, once all changes are kept. */
   async saved() {
     bench.values.settle();
+    bench.shape.settle();
     await bench.store.saving;
     return bench.store.revision;
   },
@@ -75,7 +77,6 @@ bench.store = new Store(at, start, {
 });
 bench.frames = new Frames(bench, { moved, counted });
 bench.viewer = new Viewer(bench);
-bench.overlay = new Overlay(bench.viewer);
 bench.views = new Views(bench);
 bench.requests = new Requests(bench, { needed: () => bench.viewer.needed(), drawn, trouble: bench.trouble });
 bench.ribbon = new Ribbon(bench);
@@ -85,6 +86,8 @@ bench.keyframes = new Keyframes(bench, bench.values);
 bench.order = new Order(bench);
 bench.measure = new Measure(bench);
 bench.crop = new Crop(bench);
+bench.masks = new Masks(bench);
+bench.shape = new Shape(bench);
 bench.player = new Player(bench, {
   show(number, what, picture) {
     bench.frames.settle(number);
@@ -99,7 +102,7 @@ bench.player = new Player(bench, {
 });
 new Readout(bench);
 new Deliver(bench, start.delivery);
-pan(bench.viewer, () => !bench.measure.on);
+pan(bench.viewer, () => !bench.measure.on && !bench.shape.on);
 split(bench.viewer, () => bench.view.split, (share) => {
   bench.view.split = Math.min(1, Math.max(0, share));
   bench.viewer.showView();
@@ -157,6 +160,7 @@ async function conflict(sentence, words) {
 /** Write everything anew. */
 function show() {
   bench.order.show();
+  bench.masks.show();
   here();
   bench.crop.draw();
   if (!bench.playing()) bench.instruments.show();
@@ -172,6 +176,8 @@ function here() {
   bench.ribbon.show();
   bench.values.show();
   bench.keyframes.show();
+  bench.masks.show();
+  bench.shape.draw();
   layGround($("ground"), bench.view, number);
 }
 
@@ -208,7 +214,8 @@ function drawn(what, picture, quality, sequence) {
 
 /** Go to the keyframe before (-1) or after (1) this one: of one value, or of any. */
 function toKeyframe(way, path) {
-  const frame = neighbour(path ? [bench.store.get(path)] : tracks(), bench.frame(), way);
+  const outlines = path ? [] : [bench.masks.keyed().sort((a, b) => a - b).map((frame) => ({ frame }))];
+  const frame = neighbour([...(path ? [bench.store.get(path)] : tracks()), ...outlines], bench.frame(), way);
   if (frame !== undefined) bench.goTo(frame);
 }
 
@@ -222,12 +229,14 @@ function remember() {
 function leaveTools() {
   bench.measure.set(false);
   bench.crop.set(false);
+  bench.shape.set(false);
 }
 
 /* Buttons */
 
 function walk(way) {
   bench.values.settle();
+  bench.shape.settle();
   return bench.store.ask(`/${way}`);
 }
 
@@ -247,6 +256,7 @@ bench.acts = {
   help: () => $("keys").showModal(),
   measure: () => bench.measure.set(!bench.measure.on),
   crop: () => bench.crop.set(!bench.crop.on),
+  masks: () => bench.shape.set(!bench.shape.on),
   count: () => !$("counting").hidden && bench.frames.countAs(!bench.view.taken),
   "zoom-in": () => bench.viewer.zoom(1.5),
   "zoom-out": () => bench.viewer.zoom(1 / 1.5),

@@ -2,11 +2,13 @@
 
 const SVG = "http://www.w3.org/2000/svg";
 
+/** What one tool draws. */
 export class Overlay {
   /** @param {object} viewer  says where in the booth a place on the plate lies */
   constructor(viewer) {
     this.viewer = viewer;
-    this.element = document.getElementById("overlay");
+    this.element = document.createElementNS(SVG, "g");
+    document.getElementById("overlay").append(this.element);
   }
 
   clear() {
@@ -27,6 +29,30 @@ export class Overlay {
   outline(d) {
     this.add("path", { d, class: "outline under" });
     this.add("path", { d, class: "outline" });
+  }
+
+  /** A thin line, of a class of its own. */
+  line(d, kind) {
+    this.add("path", { d, class: `outline ${kind}` });
+  }
+
+  /** A straight line between two places on the plate. */
+  segment([ax, ay], [bx, by]) {
+    const [a, b] = [this.viewer.inBooth(ax, ay), this.viewer.inBooth(bx, by)];
+    this.add("path", { d: `M${a.x} ${a.y}L${b.x} ${b.y}`, class: "segment" });
+  }
+
+  /** A point of an outline: square or round. */
+  dot([x, y], form, kind) {
+    const at = this.viewer.inBooth(x, y);
+    if (form === "round") this.add("circle", { cx: at.x, cy: at.y, r: kind === "small" ? 3 : 4, class: `dot-of-shape ${kind}` });
+    else this.add("rect", { x: at.x - 3.5, y: at.y - 3.5, width: 7, height: 7, class: `dot-of-shape ${kind}` });
+  }
+
+  /** What things are turned around. */
+  cross([x, y]) {
+    const at = this.viewer.inBooth(x, y);
+    this.outline(`M${at.x - 7} ${at.y}H${at.x + 7}M${at.x} ${at.y - 7}V${at.y + 7}`);
   }
 
   /** Something to take hold of, at [x, y] on the plate. */

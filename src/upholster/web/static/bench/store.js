@@ -2,16 +2,26 @@
 
 import { read, send } from "../lib/common.js";
 
-/** What differs between two recipes, by section and field. */
+/** What differs between two recipes, by section and field; of masks, by mask and field, null where one is gone. */
 export function differences(before, after) {
   const found = {};
   for (const [section, fields] of Object.entries(after)) {
     if (section === "version" || fields === before[section]) continue;
-    for (const [name, value] of Object.entries(fields)) {
-      if (JSON.stringify(value) !== JSON.stringify(before[section][name])) (found[section] ??= {})[name] = value;
-    }
+    const told = changed(before[section], fields);
+    if (section === "masks" && told.each) told.each = eachChanged(before.masks.each, after.masks.each);
+    if (Object.keys(told).length) found[section] = told;
   }
   return found;
+}
+
+function changed(before, after) {
+  return Object.fromEntries(Object.entries(after).filter(([name, value]) => value !== before[name] && JSON.stringify(value) !== JSON.stringify(before[name])));
+}
+
+function eachChanged(before, after) {
+  const gone = Object.keys(before).filter((mark) => !(mark in after));
+  const told = Object.entries(after).map(([mark, mask]) => [mark, before[mark] ? changed(before[mark], mask) : mask]);
+  return Object.fromEntries([...gone.map((mark) => [mark, null]), ...told.filter(([, fields]) => Object.keys(fields).length)]);
 }
 
 export class Store {
@@ -39,13 +49,12 @@ export class Store {
   }
 
   get(path) {
-    const [section, name] = path.split(".");
-    return this.recipe[section][name];
+    return path.split(".").reduce((held, name) => held?.[name], this.recipe);
   }
 
   set(path, value) {
-    const [section, name] = path.split(".");
-    this.recipe = { ...this.recipe, [section]: { ...this.recipe[section], [name]: value } };
+    const put = (held, [name, ...rest]) => ({ ...held, [name]: rest.length ? put(held[name], rest) : value });
+    this.recipe = put(this.recipe, path.split("."));
   }
 
   /** Keep the recipe as a revision. */

@@ -9,9 +9,11 @@ const SHARES = new Set(["edge_colour.unmix", "edge_colour.spill", "edge_colour.d
 /** Milliseconds after which steps in quick succession become one revision. */
 const SETTLE = 600;
 
+const isShare = (path) => SHARES.has(path) || path.endsWith(".opacity");
+
 /** How a number of the recipe is shown: percents where it is a share, pixels for edges. */
 function shown(path, number, unit, step) {
-  if (SHARES.has(path)) return `${Math.round(number * 100)} %`;
+  if (isShare(path)) return `${Math.round(number * 100)} %`;
   if (path === "edge.choke") return `${Math.abs(number).toFixed(1)} px`;
   if (unit === "°") return `${Math.round(number)}°`;
   if (step >= 1 || Number.isInteger(step)) return unit ? `${Number(number.toFixed(2))} ${unit}` : `${Number(number.toFixed(2))}`;
@@ -22,13 +24,22 @@ export class Values {
   /** @param {object} bench  gives `store`, `fields`, `facts`, `defaults`, `frame()`, `change(path, value, final, words)` */
   constructor(bench) {
     this.bench = bench;
-    this.elements = [...document.querySelectorAll(".value")];
-    for (const element of this.elements) this.#editable(element);
-    for (const mark of document.querySelectorAll("[data-mark]")) mark.addEventListener("click", () => this.toggleKey(mark.dataset.mark));
+    this.elements = [];
+    this.bind(document);
+  }
+
+  /** Let the values within a part of the page be changed. */
+  bind(part) {
+    this.elements = this.elements.filter((element) => element.isConnected);
+    for (const element of part.querySelectorAll(".value")) {
+      this.elements.push(element);
+      this.#editable(element);
+    }
+    for (const mark of part.querySelectorAll("[data-mark]")) mark.addEventListener("click", () => this.toggleKey(mark.dataset.mark));
   }
 
   show() {
-    for (const element of this.elements) {
+    for (const element of this.elements.filter((held) => held.isConnected)) {
       const { path } = element.dataset;
       const [number, field] = [this.number(path), this.#field(path)];
       element.textContent = shown(path, number, field.unit, field.step);
@@ -121,8 +132,7 @@ export class Values {
       });
     });
     element.addEventListener("dblclick", () => {
-      const [section, name] = path.split(".");
-      const standard = this.#field(path).standard ?? this.bench.defaults[section][name];
+      const standard = this.#field(path).standard ?? path.split(".").reduce((held, name) => held[name], this.bench.defaults);
       this.set(path, valueAt(standard, this.bench.frame()), true);
     });
     element.addEventListener("keydown", (event) => {
@@ -148,7 +158,7 @@ export class Values {
     const input = document.createElement("input");
     input.className = "value";
     input.setAttribute("aria-label", element.ariaLabel);
-    const percent = SHARES.has(path);
+    const percent = isShare(path);
     input.value = start || String(percent ? Math.round(this.number(path) * 100) : this.number(path));
     element.hidden = true;
     element.after(input);

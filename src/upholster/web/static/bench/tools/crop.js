@@ -2,14 +2,16 @@
 
 import { say, unsay } from "../../lib/common.js";
 import { drag } from "../../lib/drag.js";
+import { Overlay } from "../overlay.js";
 import { cropped } from "../places.js";
 
 const SIDES = ["left", "top", "right", "bottom"];
 
 export class Crop {
-  /** @param {object} bench  gives `viewer`, `overlay`, `store`, `facts`, `changeMany(changes, final, words)`, `refresh()` */
+  /** @param {object} bench  gives `viewer`, `store`, `facts`, `changeMany(changes, final, words)`, `refresh()` */
   constructor(bench) {
     this.bench = bench;
+    this.overlay = new Overlay(bench.viewer);
     this.on = false;
     bench.viewer.onPlaced.push(() => this.draw());
     for (const button of document.querySelectorAll("[data-tool=crop]")) button.addEventListener("click", () => this.set(!this.on));
@@ -31,7 +33,8 @@ export class Crop {
   }
 
   draw() {
-    const { overlay, facts } = this.bench;
+    const { overlay } = this;
+    const { facts } = this.bench;
     overlay.clear();
     if (!this.on) return;
     const crop = this.#crop;
@@ -78,6 +81,6 @@ export class Crop {
     const { width, height } = this.bench.facts;
     const at = { x: side === "right" ? width - crop.right : crop.left, y: side === "bottom" ? height - crop.bottom : crop.top };
     this.#change(cropped(crop, side, { x: at.x + dx * by, y: at.y + dy * by }, this.bench.facts), true);
-    this.bench.overlay.element.querySelector(`[data-handle=${side}]`).focus();
+    this.overlay.element.querySelector(`[data-handle=${side}]`).focus();
   }
 }

@@ -10,7 +10,7 @@ export function pan(viewer, free) {
     viewer.zoom(Math.exp(-event.deltaY * 0.002), event.clientX - room.left, event.clientY - room.top);
   }, { passive: false });
   booth.addEventListener("pointerdown", (event) => {
-    if (!free() || event.button || event.target.closest("[data-handle], #divider")) return;
+    if (!(event.button === 1 || (free() && !event.button)) || event.target.closest("[data-handle], #divider")) return;
     const { x, y, fitted } = viewer;
     drag(booth, event, {
       move: (e, dx, dy) => viewer.move(x + dx, y + dy),

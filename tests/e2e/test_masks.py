@@ -1,0 +1,259 @@
+"""Masks in the real browser: drawn, reshaped over time, kept, limiting, joined, delivered, and undone."""
+
+import zipfile
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, settled, value
+from playwright.sync_api import Page, expect
+
+from conftest import House, wait_for
+from plates import studio_clip
+from upholster.core.documents.masks import Mask
+from upholster.studio.renders import renders
+from upholster.studio.shots import shots
+from upholster.studio.stock import stock
+
+pytestmark = pytest.mark.e2e
+
+
+@pytest.fixture(scope="module")
+def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return studio_clip(tmp_path_factory.mktemp("masks") / "stand.mp4", 21)
+
+
+@pytest.fixture
+def bench(page: Page, clip: Path) -> Page:
+    """The Bench with a shot of its own for the test, the line of masks unfolded, on frame 0."""
+    bring_in(page, clip)
+    expect(page.get_by_role("link", name="Open stand on the Bench")).to_be_visible(timeout=60_000)
+    open_bench(page, "stand")
+    first = page.url
+    page.get_by_label("Another shot from this footage").click()
+    page.wait_for_url(lambda url: url != first)
+    settled(page)
+    page.keyboard.press("4")
+    return page
+
+
+def at(page: Page, x: float, y: float) -> tuple[float, float]:
+    """Where a place on the plate is on the screen."""
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    return stage["x"] + x * stage["width"] / 320, stage["y"] + y * stage["height"] / 180
+
+
+def pull(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    page.mouse.move(*at(page, *start))
+    page.mouse.down()
+    page.mouse.move(*at(page, *end), steps=6)
+    page.mouse.up()
+
+
+def kept(page: Page, change: int = 1) -> int:
+    """Wait for so many more revisions than `before` noted; the newest."""
+    return revision(page) + change
+
+
+def saved(page: Page, number: int) -> None:
+    expect(page.locator("#revision")).to_have_text(str(number))
+
+
+def masks_of(page: Page) -> list[Mask]:
+    held = shots.open_shot(int(page.url.rsplit("/", 1)[1])).recipe.masks
+    return [held.each[mark] for mark in held.order]
+
+
+def draw(page: Page, how: str, start: tuple[float, float], end: tuple[float, float]) -> None:
+    number = revision(page) + 1
+    page.get_by_role("button", name=how, exact=True).click()
+    pull(page, start, end)
+    saved(page, number)
+
+
+def alpha_at(page: Page, x: int, y: int) -> int:
+    return int(pixels(page)[y, x, 3])
+
+
+def test_a_shape_follows_by_being_reshaped_and_goes_back_by_undo(bench: Page) -> None:
+    """A loose shape around the subject, reshaped on three more frames; in between it goes along."""
+    page = bench
+    draw(page, "Rectangle", (70, 30), (190, 150))
+    wait_for(lambda: alpha_at(page, 10, 90) == 0 and alpha_at(page, 300, 5) == 0)
+    for frame in (7, 14, 20):
+        go_to(page, frame)
+        before = revision(page)
+        # By its outline: all of it is moved, on this frame.
+        left = 70 + 3 * (frame - 7 if frame > 7 else 0) if frame != 20 else 91
+        pull(page, (left, 90), (70 + 3 * frame, 90))
+        saved(page, before + 1)
+    (mask,) = masks_of(page)
+    assert mask.course.frames == (0, 7, 14, 20)
+    for frame in (4, 10, 17):
+        go_to(page, frame)
+        x = 130 + 3 * frame
+        assert mask.course.at(frame)[:, 0].min() == pytest.approx(70 + 3 * frame, abs=3)
+        wait_for(lambda x=x: alpha_at(page, x + 30, 60) > 240 and alpha_at(page, x - 68, 90) == 0)
+    page.reload()
+    settled(page)
+    (again,) = masks_of(page)
+    assert again == mask
+    at_first = revision(page)
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        settled(page)
+    saved(page, at_first - 2)
+    assert masks_of(page)[0].course.frames == (0, 7)
+    page.keyboard.press("Control+Shift+z")
+    saved(page, at_first - 1)
+
+
+def test_forty_steps_of_drawing_are_undone_and_done_again_across_a_reload(bench: Page) -> None:
+    page = bench
+    first = revision(page)
+    page.get_by_role("button", name="Corners", exact=True).click()
+    places = [(160 + 100 * np.cos(t), 90 + 70 * np.sin(t)) for t in np.linspace(0, 5.8, 38)]
+    for number, place in enumerate(places):
+        page.mouse.click(*at(page, *place))
+        saved(page, first + 1 + number)
+    assert not masks_of(page)[0].course.closed
+    page.reload()
+    settled(page)
+    page.locator("#mask-list").get_by_text("Mask 1", exact=True).click()
+    page.get_by_role("button", name="Corners", exact=True).click()
+    page.mouse.click(*at(page, 262, 60))
+    saved(page, first + 39)
+    page.mouse.click(*at(page, *places[0]))
+    saved(page, first + 40)
+    (mask,) = masks_of(page)
+    assert mask.course.closed and mask.course.points.shape == (1, 39, 8)
+    wait_for(lambda: alpha_at(page, 5, 175) == 0)
+    for number in range(40):
+        page.keyboard.press("Control+z")
+        saved(page, first + 39 - number)
+    assert masks_of(page) == []
+    for number in range(40):
+        page.keyboard.press("Control+Shift+z")
+        saved(page, first + 1 + number)
+    assert masks_of(page) == [mask]
+
+
+def test_an_emblem_is_kept_and_a_corner_has_its_own_tolerance(bench: Page) -> None:
+    page = bench
+    wait_for(lambda: alpha_at(page, 130, 90) < 60)
+    draw(page, "Ellipse", (118, 78), (142, 102))
+    page.get_by_label("What the mask does").select_option("keep_inside")
+    wait_for(lambda: alpha_at(page, 130, 90) == 255)
+    assert pixels(page)[90, 130, 1] > 130, "its own green stays"
+    go_to(page, 20)
+    before = revision(page)
+    pull(page, (118, 90), (178, 90))
+    saved(page, before + 1)
+    for frame in (0, 5, 10, 15, 20):
+        go_to(page, frame)
+        wait_for(lambda frame=frame: alpha_at(page, 130 + 3 * frame, 90) == 255)
+    go_to(page, 0)
+    draw(page, "Rectangle", (52, 128), (132, 178))
+    page.get_by_label("What the mask does").select_option("limit")
+    page.get_by_label("Line that is limited").select_option("levels")
+    expect(page.locator("#masks-sentence")).to_contain_text("limit to its inside: clear and solid")
+    settled(page)
+    before = pixels(page)[..., 3]
+    value(page, "Clear below").focus()
+    page.keyboard.type("0.6")
+    page.keyboard.press("Enter")
+    settled(page)
+    wait_for(lambda: not np.array_equal(pixels(page)[..., 3], before))
+    after = pixels(page)[..., 3].astype(int)
+    assert after[130:176, 54:130].max() < 20, "the corner is clear"
+    assert np.abs(after[40:60, 150:280] - before[40:60, 150:280]).max() <= 40
+
+
+def test_points_are_picked_scaled_nudged_smoothed_and_taken_away(bench: Page) -> None:
+    page = bench
+    draw(page, "Rectangle", (100, 50), (180, 130))
+    # The two points at the right, by a rectangle drawn around them.
+    pull(page, (170, 30), (210, 150))
+    expect(page.locator("#mask-count")).to_have_text("2 chosen points:")
+    before = revision(page)
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    saved(page, before + 1)
+    assert masks_of(page)[0].course.points[0, 1:3, 0] == pytest.approx([191, 191], abs=0.6)
+    page.get_by_label("Feather of chosen points outward").fill("12")
+    page.get_by_label("Feather of chosen points outward").press("Enter")
+    saved(page, before + 2)
+    assert masks_of(page)[0].course.points[0, :, 7].tolist() == [0, 12, 12, 0]
+    page.get_by_role("button", name="smooth", exact=True).click()
+    saved(page, before + 3)
+    assert masks_of(page)[0].course.points[0, 1:3, 2:6].any(axis=1).all()
+    # A double click on the outline adds a point, one on a point makes it sharp or smooth.
+    page.mouse.dblclick(*at(page, 100, 90))
+    saved(page, before + 4)
+    assert masks_of(page)[0].course.points.shape[1] == 5
+    page.keyboard.press("Delete")
+    saved(page, before + 5)
+    assert masks_of(page)[0].course.points.shape[1] == 4
+    pull(page, (100, 50), (120, 70))
+    page.keyboard.press("Escape")
+    page.keyboard.press("h")
+    expect(page.locator("#overlay .outline")).to_have_count(0)
+    page.keyboard.press("h")
+    expect(page.locator("#overlay .outline").first).to_be_attached()
+    page.get_by_label("Mask 1 locked").click()
+    locked = masks_of
+    wait_for(lambda: locked(page)[0].locked)
+    number = revision(page)
+    pull(page, (120, 70), (60, 20))
+    settled(page)
+    assert revision(page) == number
+
+
+def test_an_escape_takes_a_drag_back_and_what_is_sent_stays_small(bench: Page) -> None:
+    page = bench
+    draw(page, "Ellipse", (100, 50), (180, 130))
+    before = masks_of(page)
+    sizes: list[int] = []
+    page.on("request", lambda r: sizes.append(len(r.post_data or "")) if "/picture" in r.url else None)
+    page.mouse.move(*at(page, 180, 90))
+    page.mouse.down()
+    page.mouse.move(*at(page, 230, 60), steps=8)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    settled(page)
+    assert masks_of(page) == before
+    assert sizes and max(sizes) < 2000
+
+
+def test_two_joined_feathered_masks_are_delivered_as_they_look(bench: Page, house: House, tmp_path: Path) -> None:
+    """Read back by PyAV's own decoder: alpha of the ProRes 4444 file is what the two masks leave."""
+    page = bench
+    page.get_by_label("Kind of ground").select_option("none")
+    settled(page)
+    draw(page, "Rectangle", (60, 40), (200, 140))
+    draw(page, "Ellipse", (160, 50), (280, 130))
+    page.get_by_label("How it joins").select_option("take_away")
+    value(page, "Feather").focus()
+    page.keyboard.type("10")
+    page.keyboard.press("Enter")
+    wait_for(lambda: value(page, "Feather").inner_text() == "10.0 px")
+    settled(page)
+    page.keyboard.press("d")
+    page.keyboard.press("7")
+    choose(page, "edit", "prores4444")
+    page.locator("#name").fill("cutout")
+    page.get_by_role("button", name="Render", exact=True).click()
+    wait_for(lambda: any(c.name == "cutout" for c in stock.clips()) or renders.under_way() == 0)
+    clip = next(c for c in stock.clips() if c.name == "cutout")
+    file = stock.file_of(clip)
+    with av.open(str(file)) as movie:
+        frames = [f.to_ndarray(format="rgba64le")[..., 3] / 65535 for f in movie.decode(video=0)]
+    assert len(frames) == 21
+    recipe = shots.open_shot(int(page.url.rsplit("/", 1)[1])).recipe
+    shown = pixels(page)[..., 3] / 255
+    for alpha in (frames[0], frames[-1]):
+        assert np.abs(alpha - shown).max() < 0.02
+    assert frames[0][90, 100] > 0.99 and frames[0][90, 190] < 0.01 and frames[0][20, 100] == 0
+    assert recipe.masks.order and not zipfile.is_zipfile(file)
