@@ -102,7 +102,7 @@ def studio_clip(path: Path, length: int = 24) -> Path:
         plate, _ = shot(frame=n, uneven=0.02)
         plate[:, 130:, 60:130] *= np.where(plate[1, 130:, 60:130] > 0.4, np.float32(0.6), np.float32(1))
         x = 130 + 3 * n
-        plate[:, 82:98, x - 8 : x + 8] = np.array(GREEN, np.float32)[:, None, None]
+        plate[:, 75:105, x - 15 : x + 15] = np.array(GREEN, np.float32)[:, None, None]
         plate[:, :14], plate[:, :, :50], plate[:, :, 290:] = 0.45, 0.38, 0.3
         plate[:, 5:12, 100:130] = 0.97
         plate[:, 20:, 20:26] = 0.1

@@ -82,12 +82,11 @@ def test_a_shape_follows_by_being_reshaped_and_goes_back_by_undo(bench: Page) ->
     page = bench
     draw(page, "Rectangle", (70, 30), (190, 150))
     wait_for(lambda: alpha_at(page, 10, 90) == 0 and alpha_at(page, 300, 5) == 0)
-    for frame in (7, 14, 20):
+    for last, frame in ((0, 7), (7, 14), (14, 20)):
         go_to(page, frame)
         before = revision(page)
         # By its outline: all of it is moved, on this frame.
-        left = 70 + 3 * (frame - 7 if frame > 7 else 0) if frame != 20 else 91
-        pull(page, (left, 90), (70 + 3 * frame, 90))
+        pull(page, (70 + 3 * last, 90), (70 + 3 * frame, 90))
         saved(page, before + 1)
     (mask,) = masks_of(page)
     assert mask.course.frames == (0, 7, 14, 20)
@@ -143,13 +142,13 @@ def test_forty_steps_of_drawing_are_undone_and_done_again_across_a_reload(bench:
 def test_an_emblem_is_kept_and_a_corner_has_its_own_tolerance(bench: Page) -> None:
     page = bench
     wait_for(lambda: alpha_at(page, 130, 90) < 60)
-    draw(page, "Ellipse", (118, 78), (142, 102))
+    draw(page, "Ellipse", (107, 67), (153, 113))
     page.get_by_label("What the mask does").select_option("keep_inside")
     wait_for(lambda: alpha_at(page, 130, 90) == 255)
     assert pixels(page)[90, 130, 1] > 130, "its own green stays"
     go_to(page, 20)
     before = revision(page)
-    pull(page, (118, 90), (178, 90))
+    pull(page, (107, 90), (167, 90))
     saved(page, before + 1)
     for frame in (0, 5, 10, 15, 20):
         go_to(page, frame)

@@ -8,7 +8,7 @@ from werkzeug.exceptions import BadRequest
 
 from upholster.core.documents.recipe import Recipe, changed
 from upholster.studio.errors import Refused
-from upholster.studio.shots import outlines
+from upholster.studio.masks import outlines
 from upholster.studio.shots.shots import recipe_of
 
 Body = TypeVar("Body", bound="Asked")

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from upholster.core.documents.recipe import VERSION, Recipe, changed, differences, document_of, read_recipe
 from upholster.store.models import Revision, Shot
 from upholster.studio.errors import Missing
-from upholster.studio.shots import outlines
+from upholster.studio.masks import outlines
 
 #: Most revisions between two whole ones.
 _APART = 31

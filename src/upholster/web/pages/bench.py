@@ -16,8 +16,9 @@ from upholster.store.models import Footage
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage import bring_in
 from upholster.studio.looking import look
+from upholster.studio.masks import outlines
 from upholster.studio.renders import renders
-from upholster.studio.shots import outlines, screens, shots
+from upholster.studio.shots import screens, shots
 from upholster.web import requests
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver

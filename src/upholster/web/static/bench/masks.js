@@ -186,7 +186,12 @@ export class Masks {
   #detail() {
     const { mask } = this;
     this.details.hidden = !mask;
-    if (!mask) return;
+    if (!mask) {
+      // Its numbers go with it.
+      $("mask-values").replaceChildren();
+      this.detailed = null;
+      return;
+    }
     if (this.detailed !== this.chosen) this.#values();
     this.detailed = this.chosen;
     if (document.activeElement !== $("mask-name")) $("mask-name").value = mask.name;

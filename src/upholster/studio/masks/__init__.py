@@ -1,0 +1,1 @@
+"""Masks of a shot: their outlines kept, followed, and proposed."""
