@@ -94,17 +94,20 @@ def green_clip(path: Path, length: int = 24, uneven: float = 0.06) -> Path:
     return write_video(path, [shot(frame=n, uneven=uneven)[0] for n in range(length)])
 
 
-def studio_clip(path: Path, length: int = 24) -> Path:
-    """A disc with a green patch on it before a green screen too small for the picture: walls, a lamp and a stand in
-    view, and the screen darker in its lower left corner."""
+def studio_clip(path: Path, length: int = 24, *, walls: bool = True) -> Path:
+    """A disc with a green patch on it before a green screen that is darker in its lower left corner.
+
+    With `walls` the screen is too small for the picture: walls, a lamp and a stand are in view.
+    """
     frames = []
     for n in range(length):
         plate, _ = shot(frame=n, uneven=0.02)
         plate[:, 130:, 60:130] *= np.where(plate[1, 130:, 60:130] > 0.4, np.float32(0.6), np.float32(1))
         x = 130 + 3 * n
         plate[:, 75:105, x - 15 : x + 15] = np.array(GREEN, np.float32)[:, None, None]
-        plate[:, :14], plate[:, :, :50], plate[:, :, 290:] = 0.45, 0.38, 0.3
-        plate[:, 5:12, 100:130] = 0.97
-        plate[:, 20:, 20:26] = 0.1
+        if walls:
+            plate[:, :14], plate[:, :, :50], plate[:, :, 290:] = 0.45, 0.38, 0.3
+            plate[:, 5:12, 100:130] = 0.97
+            plate[:, 20:, 20:26] = 0.1
         frames.append(plate)
     return write_video(path, frames)

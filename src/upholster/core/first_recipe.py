@@ -6,10 +6,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.documents.masks import Mask, Masks
 from upholster.core.documents.recipe import Matte, Recipe, Take
 from upholster.core.documents.screen import Screen
 from upholster.core.documents.tracks import value_at
 from upholster.core.grids import upsampled
+from upholster.core.masks.course import Course
+from upholster.core.masks.propose import Proposal
+from upholster.core.masks.propose import propose as propose_mask
+from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.propose import propose, screen_name
@@ -42,6 +47,11 @@ def first_look(survey: Survey, pixel_aspect: float = 1.0) -> FirstLook:
     if known is None:
         return FirstLook(Recipe(take=take, screen=screen), reasons)
     recipe = Recipe(take=take, screen=screen, matte=propose_matte(survey, screen, known))
+    garbage = propose_garbage_mask(survey, screen, known)
+    if garbage is not None and garbage.needed:
+        masks = Masks(order=("m1",), each={"m1": garbage_mask(garbage.course)})
+        recipe = recipe.model_copy(update={"masks": masks})
+        reasons = (*reasons, "A garbage mask leaves out what stands around the screen.")
     return FirstLook(recipe, (*reasons, *_told(survey, recipe, known)))
 
 
@@ -62,6 +72,19 @@ def _told(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> tuple[str, 
     clear = float(value_at(recipe.matte.black_point, 0))
     grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.3f}."
     return (grain, *report(survey, recipe, known).sentences())
+
+
+def propose_garbage_mask(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Proposal | None:
+    """A loose mask around the subject and within the screen; None where no screen is seen."""
+    rows, columns = survey.mean.shape[2:]
+    raster = Raster.of_plate(survey.width, survey.height, columns, rows)
+    covers = {int(n): _raw_matte(mean, screen, known) for n, mean in zip(survey.frames, survey.mean, strict=True)}
+    return propose_mask(covers, raster)
+
+
+def garbage_mask(course: Course) -> Mask:
+    """A garbage mask of a course, soft enough that its edge does not show on a screen that is not quite clear."""
+    return Mask(name="Garbage", does="discard_outside", feather=4.0, course=course)
 
 
 def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Matte:

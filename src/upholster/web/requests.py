@@ -93,6 +93,19 @@ class OfFrame(OfRecipe):
     frame: Frame
 
 
+class Follow(OfFrame):
+    """A mask to carry on from a frame."""
+
+    mask: Word
+    way: Literal[1, -1]
+    motion: Literal["translation", "similarity", "affine", "perspective"] = "similarity"
+
+
+class Thin(OfRecipe):
+    mask: Word
+    tolerance: float = Field(ge=0, le=100)
+
+
 class Readout(OfFrame):
     x: Frame
     y: Frame

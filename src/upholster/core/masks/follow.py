@@ -1,6 +1,7 @@
 """Following what is under a mask: how a patch of the picture moves from frame to frame."""
 
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from typing import Any, Literal, NamedTuple
 
 import cv2
@@ -80,14 +81,12 @@ def follow(first: Grey, region: Grey, frames: Iterable[Grey], motion: Motion) ->
         if found is None or found.share < _ANEW:
             # Begin anew from the frame before, as far as it was followed well.
             anew = _warped(region, now @ to_base, before.shape)
-            try:
+            with suppress(Lost):
                 again = _features(before, anew)
-            except Lost:
-                again = None
-            fresh = None if again is None else _step(before, again, frame, np.eye(3), motion)
-            if fresh is not None and (found is None or fresh.share > found.share):
-                base, places, to_base = before, again, now @ to_base
-                found = fresh
+                fresh = _step(before, again, frame, np.eye(3), motion)
+                if fresh is not None and (found is None or fresh.share > found.share):
+                    base, places, to_base = before, again, now @ to_base
+                    found = fresh
         if found is None:
             raise Lost("too little of it is found again")
         now = found.matrix
@@ -108,9 +107,8 @@ def _features(picture: Grey, region: Grey) -> NDArray[np.float32]:
     return cv2.cornerSubPix(picture, found, (3, 3), (-1, -1), _UNTIL).reshape(-1, 2)
 
 
-def _step(base: Grey, places: NDArray[np.float32] | None, frame: Grey, near: Numbers, motion: Motion) -> _Found | None:
+def _step(base: Grey, places: NDArray[np.float32], frame: Grey, near: Numbers, motion: Motion) -> _Found | None:
     """The map from `base` to `frame`, looked for around `near`."""
-    assert places is not None
     start = cv2.perspectiveTransform(places[:, None], near)
     height, width = frame.shape
     (left, top), (right, bottom) = start[:, 0].min(axis=0) - _AROUND, start[:, 0].max(axis=0) + _AROUND

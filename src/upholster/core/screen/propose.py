@@ -16,6 +16,10 @@ COLOURED = 0.12
 #: Part of the picture's rim that must agree before a ground is called one colour.
 AGREEMENT = 0.5
 
+#: Part of the picture that a screen fills which does not reach the rim; the same where the rim could be a ground as
+#: well, as black drapes or a painted wall could; and share by which its primary is ahead.
+_FILLS, _MOSTLY, _PAINTED = 0.2, 0.35, 0.4
+
 _NAMES = {0: "red", 1: "green", 2: "blue"}
 
 
@@ -28,6 +32,8 @@ def propose(survey: Survey) -> Proposal:
     """The kind of ground a survey shows, with the reasons in plain sentences."""
     rim = _rim(survey)
     kind, colour, share = _kind(rim)
+    if kind != "screen" and (within := _within(survey, _FILLS if kind == "none" else _MOSTLY)) is not None:
+        return within
     if kind == "none" or colour is None:
         return Proposal(
             Screen(kind="none"),
@@ -35,6 +41,19 @@ def propose(survey: Survey) -> Proposal:
         )
     screen = Screen(kind=kind, colour=(float(colour[0]), float(colour[1]), float(colour[2])))
     return Proposal(screen, (f"{share:.0%} of the picture's edge is one {screen_name(screen)}.",))
+
+
+def _within(survey: Survey, least: float) -> Proposal | None:
+    """A colour screen that fills a good part of the picture without reaching its rim; None where there is none."""
+    cells = survey.mean.transpose(1, 0, 2, 3).reshape(3, -1)
+    mode, share = _mode(cells)
+    colour = float(mode[0]), float(mode[1]), float(mode[2])
+    first, second = sorted(colour)[:0:-1]
+    # A lawn or a sky is less of one primary than what is painted to be taken out.
+    if share < least or kind_of(colour) != "screen" or first - second < _PAINTED * first:
+        return None
+    screen = Screen(kind="screen", colour=colour)
+    return Proposal(screen, (f"{share:.0%} of the picture is one {screen_name(screen)}, which ends before its edge.",))
 
 
 def screen_name(screen: Screen) -> str:

@@ -16,7 +16,7 @@ from upholster.store.models import Footage
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage import bring_in
 from upholster.studio.looking import look
-from upholster.studio.masks import outlines
+from upholster.studio.masks import following, outlines
 from upholster.studio.renders import renders
 from upholster.studio.shots import screens, shots
 from upholster.web import requests
@@ -169,6 +169,27 @@ def outline(shot_id: int, digest: str) -> Response:
         raise Missing("This outline is not here any more. Load the page again.") from None
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
+
+
+@page.post("/masks/follow")
+def follow(shot_id: int) -> Response:
+    """A mask carried on by some frames; whoever wants more asks again from the last."""
+    asked = asked_for(requests.Follow)
+    footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
+    found = following.follow_mask(footage, recipe, asked.mask, asked.frame, asked.way, asked.motion)
+    return jsonify(steps=[step._asdict() for step in found.steps], lost=found.lost)
+
+
+@page.post("/masks/thin")
+def thin(shot_id: int) -> Response:
+    asked = asked_for(requests.Thin)
+    return jsonify(following.thin(asked.read(shot_id), asked.mask, asked.tolerance).document())
+
+
+@page.post("/masks/propose")
+def propose(shot_id: int) -> Response:
+    recipe = asked_for(requests.OfRecipe).read(shot_id)
+    return jsonify(following.proposed(look.footage_of(shot_id), recipe).document())
 
 
 @page.post("/instruments/<name>")

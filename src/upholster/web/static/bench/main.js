@@ -3,6 +3,7 @@
 import { say, send } from "../lib/common.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
 import { Deliver } from "./deliver.js";
+import { Follow } from "./follow.js";
 import { Frames } from "./frames.js";
 import { Instruments } from "./instruments.js";
 import { Keyframes } from "./keyframes.js";
@@ -88,6 +89,7 @@ bench.measure = new Measure(bench);
 bench.crop = new Crop(bench);
 bench.masks = new Masks(bench);
 bench.shape = new Shape(bench);
+bench.follow = new Follow(bench);
 bench.player = new Player(bench, {
   show(number, what, picture) {
     bench.frames.settle(number);
@@ -230,6 +232,7 @@ function leaveTools() {
   bench.measure.set(false);
   bench.crop.set(false);
   bench.shape.set(false);
+  bench.follow.stop();
 }
 
 /* Buttons */

@@ -69,11 +69,11 @@ export class Masks {
   }
 
   /** Add a mask, which is then the chosen one. */
-  add(course, words) {
+  add(course, words, more = {}) {
     const marks = this.#masks.order;
     const number = Math.max(0, ...marks.map((mark) => parseInt(mark.slice(1), 36) || 0)) + 1;
     const mark = `m${number.toString(36)}`;
-    const mask = { name: `Mask ${number}`, does: "discard_outside", line: "levels", joins: "add", feather: 0, spread: 0, opacity: 1, on: true, locked: false, course };
+    const mask = { name: `Mask ${number}`, does: "discard_outside", line: "levels", joins: "add", feather: 0, spread: 0, opacity: 1, on: true, locked: false, course, ...more };
     this.chosen = mark;
     this.bench.changeMany({ "masks.order": [...marks, mark], "masks.each": { ...this.#masks.each, [mark]: mask } }, true, words ?? `${mask.name} drawn`);
     return mark;
@@ -200,6 +200,7 @@ export class Masks {
     const first = this.#masks.order.find((mark) => this.#masks.each[mark].does === mask.does && (mask.does !== "limit" || this.#masks.each[mark].line === mask.line)) === this.chosen;
     $("mask-joined").hidden = first;
     const course = this.course();
+    this.bench.follow.show();
     if (!course) return;
     const frames = course.keys.map((key) => key.frame);
     const here = frames.indexOf(this.bench.frame());

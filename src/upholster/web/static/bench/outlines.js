@@ -58,6 +58,14 @@ export class Outlines {
     return reshaped(this.of(mark), frame, rounded);
   }
 
+  /** The same with points on many frames. */
+  reshapedMany(mark, keys) {
+    const course = this.bench.store.recipe.masks.each[mark].course;
+    if (typeof course === "string" && this.known.get(course)) return { of: course, keys };
+    if (course.of && !course.shift) return { ...course, keys: { ...course.keys, ...keys } };
+    return Object.entries(keys).reduce((made, [frame, points]) => reshaped(made, Number(frame), points), this.of(mark));
+  }
+
   /** The same with a keyframe taken away. */
   without(mark, frame) {
     const course = this.bench.store.recipe.masks.each[mark].course;

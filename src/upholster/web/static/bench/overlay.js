@@ -27,13 +27,13 @@ export class Overlay {
 
   /** A line that is seen on any picture. */
   outline(d) {
-    this.add("path", { d, class: "outline under" });
-    this.add("path", { d, class: "outline" });
+    this.add("path", { d, class: "contour under" });
+    this.add("path", { d, class: "contour" });
   }
 
   /** A thin line, of a class of its own. */
   line(d, kind) {
-    this.add("path", { d, class: `outline ${kind}` });
+    this.add("path", { d, class: `contour ${kind}` });
   }
 
   /** A straight line between two places on the plate. */

@@ -1,0 +1,190 @@
+"""A loose garbage mask proposed from the key itself: around the subject, within the screen."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.masks.course import Course
+from upholster.core.masks.thinned import thinned
+from upholster.core.raster import Raster
+
+Plane = NDArray[np.float32]
+Numbers = NDArray[np.float64]
+
+#: Sides of the mask.
+_SIDES = 12
+#: Room left around the subject, cut off along the screen's rims, and by which keyframes may be off, as shares of the
+#: picture's height.
+_ROOM, _RIM, _OFF = 0.06, 0.012, 0.035
+#: Coverage up to which a pixel is screen, and from which it is of something.
+_CLEAR, _THERE = 0.15, 0.5
+#: Share of the picture a screen has to have, and that has to lie beyond it for a mask to be of use.
+_SCREEN, _BEYOND = 0.08, 0.03
+#: Share of the largest part within the screen that another has to have to be of the subject.
+_PART = 0.01
+
+#: Directions in which a mask is bounded.
+_TURNS = (np.arange(_SIDES) + 0.5) * 2 * np.pi / _SIDES
+_NORMALS = np.stack([np.cos(_TURNS), np.sin(_TURNS)], axis=1)
+
+
+class Proposal(NamedTuple):
+    """A garbage mask.
+
+    Attributes
+    ----------
+    course : Course
+        In pixels of the plate.
+    needed : bool
+        Whether the screen leaves so much of the picture free, all around a subject that does not reach its rims, that
+        nobody would want it otherwise.
+    """
+
+    course: Course
+    needed: bool
+
+
+class _Seen(NamedTuple):
+    """How far a frame's subject and screen reach in each direction, and whether the subject is within the screen."""
+
+    subject: Numbers | None
+    screen: Numbers
+    beyond: float
+    alone: bool
+
+
+def propose(covers: Mapping[int, Plane], raster: Raster) -> Proposal | None:
+    """A mask around what is kept within the screen, on all frames; None where no screen is found, or nothing before it.
+
+    Parameters
+    ----------
+    covers : of (h, w) float32
+        Coverage as it is keyed, without masks, by frame of the footage; every few frames are enough.
+    raster : Raster
+        Where those pictures lie on the plate.
+
+    Notes
+    -----
+    A convex shape is told by how far it reaches in some fixed directions (its support function). The mask reaches as
+    far as the subject and some room, but no further than the screen, and its corners are where neighbouring bounds
+    meet, so that it has the same few points on every frame. So that nothing is cut off between two of the frames, each
+    reaches as far as those beside it.
+    """
+    seen = {frame: found for frame, cover in sorted(covers.items()) if (found := _look(cover)) is not None}
+    if not seen:
+        return None
+    height = next(iter(covers.values())).shape[0]
+    reaches = _filled(_reaches(list(seen.values()), _ROOM * height))
+    if not reaches:
+        return None
+    points = []
+    for reach in reaches:
+        places = np.array([raster.on_plate(x, y) for x, y in _corners(reach)])
+        points.append(np.concatenate([places, np.zeros((_SIDES, 6))], axis=1))
+    keys = [
+        {"frame": frame, "next": "linear", "points": rows.tolist()} for frame, rows in zip(seen, points, strict=True)
+    ]
+    course = thinned(Course.read({"keys": keys}), _OFF * raster.plate_height)
+    beyond = float(np.median([each.beyond for each in seen.values()]))
+    alone = sum(each.alone for each in seen.values()) >= 0.9 * len(seen)
+    return Proposal(course, beyond > _BEYOND and alone)
+
+
+def _look(cover: Plane) -> _Seen | None:
+    clear = (cover < _CLEAR).astype(np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(clear, connectivity=8)
+    if count < 2:
+        return None
+    largest = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
+    # A subject across the screen parts it; every larger piece of it counts.
+    pieces = [n for n in range(1, count) if stats[n, cv2.CC_STAT_AREA] > 0.1 * stats[largest, cv2.CC_STAT_AREA]]
+    screen = np.isin(labels, pieces).astype(np.uint8)
+    if screen.mean() < _SCREEN:
+        return None
+    hull = cv2.convexHull(np.argwhere(screen)[:, ::-1].astype(np.int32))
+    within = np.zeros_like(screen)
+    cv2.fillConvexPoly(within, hull, 1)
+    rim = max(1, round(_RIM * cover.shape[0]))
+    inner = cv2.erode(within, np.ones((2 * rim + 1, 2 * rim + 1), np.uint8), borderValue=0)
+    kept = ((cover > _THERE) & (inner > 0)).astype(np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(kept, connectivity=8)
+    subject, alone = None, True
+    if count > 1:
+        most = stats[1:, cv2.CC_STAT_AREA].max()
+        edge = inner - cv2.erode(inner, np.ones((3, 3), np.uint8), borderValue=0)
+        parts = []
+        for n in range(1, count):
+            part = labels == n
+            if stats[n, cv2.CC_STAT_AREA] < _PART * most:
+                continue
+            # What reaches in over the screen's rim along its length is of the studio.
+            touching = int((part & (edge > 0)).sum())
+            if touching > 0.35 * np.sqrt(stats[n, cv2.CC_STAT_AREA]):
+                alone = alone and stats[n, cv2.CC_STAT_AREA] < 0.2 * most
+                if stats[n, cv2.CC_STAT_AREA] < most:
+                    continue
+            parts.append(part)
+        subject = _support(np.any(parts, axis=0)) if parts else None
+    reach = _support(inner)
+    return None if reach is None else _Seen(subject, reach, 1 - float(within.mean()), alone and subject is not None)
+
+
+def _support(region: NDArray[np.bool_] | NDArray[np.uint8]) -> Numbers | None:
+    """How far the pixels of a region reach in each direction."""
+    places = np.argwhere(region)
+    if not len(places):
+        return None
+    hull = cv2.convexHull(places[:, ::-1].astype(np.int32)).reshape(-1, 2) + 0.5
+    return (_NORMALS @ hull.T).max(axis=1)
+
+
+def _reaches(seen: list[_Seen], room: float) -> list[Numbers | None]:
+    """How far the mask reaches on each frame; None where there is no subject."""
+    out: list[Numbers | None] = []
+    for k, here in enumerate(seen):
+        if here.subject is None:
+            out.append(None)
+            continue
+        beside = [other.subject for other in seen[max(0, k - 1) : k + 2] if other.subject is not None]
+        out.append(np.minimum(np.max(beside, axis=0) + room, here.screen))
+    return out
+
+
+def _filled(reaches: list[Numbers | None]) -> list[Numbers]:
+    """Bounds of every frame; where nothing is seen, those of the nearest frame on which something is."""
+    known = [k for k, reach in enumerate(reaches) if reach is not None]
+    if not known:
+        return []
+    nearest = [min(known, key=lambda other, k=k: abs(other - k)) for k in range(len(reaches))]  # type: ignore[misc]
+    return [reach for k in nearest if (reach := reaches[k]) is not None]
+
+
+def _corners(reach: Numbers) -> Numbers:
+    """Where neighbouring bounds meet, ``(sides, 2)``, once bounds that nothing reaches are drawn in."""
+    far = 4 * float(np.abs(reach).max() + 1)
+    ring = np.array([[-far, -far], [far, -far], [far, far], [-far, far]])
+    for normal, bound in zip(_NORMALS, reach, strict=True):
+        ring = _cut(ring, normal, bound)
+        if not len(ring):
+            return np.zeros((_SIDES, 2))
+    tight = (_NORMALS @ ring.T).max(axis=1)
+    corners = []
+    for k in range(_SIDES):
+        pair = [k, (k + 1) % _SIDES]
+        corners.append(np.linalg.solve(_NORMALS[pair], tight[pair]))
+    return np.array(corners)
+
+
+def _cut(ring: Numbers, normal: Numbers, bound: float) -> Numbers:
+    """What of a convex ring lies on the inner side of a line (Sutherland and Hodgman 1974)."""
+    out: list[Numbers] = []
+    for here, there in zip(ring, np.roll(ring, -1, axis=0), strict=True):
+        one, two = normal @ here - bound, normal @ there - bound
+        if one <= 0:
+            out.append(here)
+        if one * two < 0:
+            out.append(here + (there - here) * one / (one - two))
+    return np.array(out).reshape(-1, 2)

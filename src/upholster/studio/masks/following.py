@@ -1,0 +1,98 @@
+"""Masks that follow what is under them, thinned, and proposed."""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.colour import luma_weights
+from upholster.core.documents.masks import Mask
+from upholster.core.documents.recipe import Recipe
+from upholster.core.first_recipe import propose_garbage_mask
+from upholster.core.masks import thinned
+from upholster.core.masks.course import Course
+from upholster.core.masks.coverage import coverage
+from upholster.core.masks.follow import Lost, Motion, carried, follow
+from upholster.core.raster import Raster
+from upholster.store.models import Footage
+from upholster.studio.errors import Refused
+from upholster.studio.looking import look
+from upholster.studio.shots.screens import knowledge, survey_of
+
+#: Most frames that are followed for one question.
+MOST_FRAMES = 24
+
+
+class Carried(NamedTuple):
+    """A shape as it was followed to a frame, with how far features missed their place, in pixels of the plate."""
+
+    frame: int
+    points: list[list[float]]
+    error: float
+
+
+class Followed(NamedTuple):
+    """As far as a mask was followed; why not further, where it was lost."""
+
+    steps: list[Carried]
+    lost: str
+
+
+def mask_of(recipe: Recipe, mark: str) -> Mask:
+    """A mask by its mark.
+
+    Raises
+    ------
+    Refused
+        Where there is none.
+    """
+    if mark not in recipe.masks.each:
+        raise Refused("This mask is not here any more.")
+    return recipe.masks.each[mark]
+
+
+def follow_mask(footage: Footage, recipe: Recipe, mark: str, frame: int, way: int, motion: Motion) -> Followed:
+    """Carry a mask's shape from a frame on to the next ones (`way` 1) or those before (-1)."""
+    mask, length = mask_of(recipe, mark), int(footage.facts["length"])
+    if not 0 <= frame < length:
+        raise Refused(f"This shot has frames 0 to {length - 1}.")
+    if not mask.course.covers:
+        raise Refused("Close the shape first; it needs three points or more.")
+    numbers = range(frame + way, max(-1, min(length, frame + way * (MOST_FRAMES + 1))), way)
+    points = mask.course.at(frame)
+    first = _grey(footage, frame)
+    height, width = first.shape
+    raster = Raster.of_plate(int(footage.facts["width"]), int(footage.facts["height"])).resized(width, height)
+    region = (coverage(points, raster).over(height, width) > 0.5).astype(np.uint8) * 255
+    to_picture = np.diag([raster.across, raster.down, 1.0])
+    steps: list[Carried] = []
+    try:
+        moves = follow(first, region, (_grey(footage, n) for n in numbers), motion)
+        for number, move in zip(numbers, moves, strict=True):
+            here = carried(points, np.linalg.inv(to_picture) @ move.matrix @ to_picture)
+            steps.append(Carried(number, np.round(here, 2).tolist(), round(move.error / raster.length(1.0), 3)))
+    except Lost as lost:
+        return Followed(steps, f"Lost on frame {frame + way * (len(steps) + 1)}: {lost}.")
+    return Followed(steps, "")
+
+
+def _grey(footage: Footage, number: int) -> NDArray[np.uint8]:
+    rgb = look.proxy_of(footage).frame(number).rgb
+    grey = np.tensordot(np.array(luma_weights("bt709"), np.float32), rgb, axes=1)
+    return np.asarray(np.rint(grey.clip(0, 1) * 255), np.uint8)
+
+
+def thin(recipe: Recipe, mark: str, tolerance: float) -> Course:
+    """The outline of a mask with as few keyframes as keep it within `tolerance` pixels of the plate."""
+    return thinned.thinned(mask_of(recipe, mark).course, tolerance)
+
+
+def proposed(footage: Footage, recipe: Recipe) -> Course:
+    """A loose garbage mask from the key of a shot, over the whole clip."""
+    known = knowledge(footage, recipe.screen)
+    if known is None:
+        raise Refused("Nothing is taken out of this shot, so it has no screen to stay within. Measure one first.")
+    found = propose_garbage_mask(survey_of(footage), recipe.screen, known)
+    if found is None:
+        raise Refused("No subject was found before the screen. Draw the mask instead.")
+    return found.course
