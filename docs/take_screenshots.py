@@ -123,6 +123,32 @@ def bench_keyframes(page: Page) -> None:
     drawn(page)
 
 
+def bench_masks(page: Page) -> None:
+    bench(page)
+    _on_a_twin(page)
+    page.get_by_title("Masks (4)").click()
+    page.get_by_role("button", name="Propose").click()
+    page.wait_for_timeout(3000)
+    page.get_by_role("button", name="Ellipse", exact=True).click()
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    for x, y in ((0.475, 0.18), (0.6, 0.42)):
+        page.mouse.move(stage["x"] + x * stage["width"], stage["y"] + y * stage["height"], steps=5)
+        page.mouse.down()
+    page.mouse.up()
+    page.wait_for_timeout(1000)
+    page.get_by_label("What the mask does").select_option("keep_inside")
+    page.get_by_label("Name", exact=True).first.fill("Face")
+    page.keyboard.press("Enter")
+    page.locator("#follow-on").click()
+    page.wait_for_timeout(20_000)
+    page.get_by_role("button", name="thin them").click()
+    page.get_by_label("Frame number").fill("40")
+    page.get_by_label("Frame number").press("Enter")
+    page.wait_for_timeout(7000)
+    drawn(page)
+
+
 def bench_dark(page: Page) -> None:
     open_bench(page, "sparks")
     page.get_by_label("Frame number").fill("30")
@@ -149,6 +175,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-split": bench_split,
     "bench-edge": bench_edge,
     "bench-dark": bench_dark,
+    "bench-masks": bench_masks,
     "bench-take": bench_take,
     "bench-keyframes": bench_keyframes,
     "bench-deliver": bench_deliver,

@@ -100,11 +100,13 @@ def studio_clip(path: Path, length: int = 24, *, walls: bool = True) -> Path:
     With `walls` the screen is too small for the picture: walls, a lamp and a stand are in view.
     """
     frames = []
+    # Cloth has something to hold on to.
+    weave = np.random.default_rng(5).choice([0.7, 1.0], (10, 10)).repeat(3, 0).repeat(3, 1).astype(np.float32)
     for n in range(length):
         plate, _ = shot(frame=n, uneven=0.02)
         plate[:, 130:, 60:130] *= np.where(plate[1, 130:, 60:130] > 0.4, np.float32(0.6), np.float32(1))
         x = 130 + 3 * n
-        plate[:, 75:105, x - 15 : x + 15] = np.array(GREEN, np.float32)[:, None, None]
+        plate[:, 75:105, x - 15 : x + 15] = np.array(GREEN, np.float32)[:, None, None] * weave
         if walls:
             plate[:, :14], plate[:, :, :50], plate[:, :, 290:] = 0.45, 0.38, 0.3
             plate[:, 5:12, 100:130] = 0.97

@@ -183,3 +183,32 @@ def test_the_command_line_needs_neither_database_nor_web() -> None:
     code = "import sys, upholster.cli; print({m.partition('.')[0] for m in sys.modules})"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
     assert not [name for name in ("sqlalchemy", "flask", "psycopg", "procrastinate") if f"'{name}'" in loaded]
+
+
+def test_masks_go_into_a_recipe_from_an_svg_and_out_again(plate: Path, tmp_path: Path) -> None:
+    recipe, drawn, again = tmp_path / "bell.json", tmp_path / "drawn.svg", tmp_path / "again.svg"
+    key(plate, tmp_path / "all.webm", "--save-recipe", recipe)
+    box = "M100 40 H200 V140 H100 Z"
+    later = "M140 40 H240 V140 H140 Z"
+    values = f'<animate attributeName="d" dur="{10 / 24}s" values="{box};{later}"/>'
+    drawn.write_text(f'<svg xmlns="http://www.w3.org/2000/svg"><path id="box" d="{box}">{values}</path></svg>')
+    done = run("masks", plate, recipe, "--from", drawn)
+    assert done.returncode == 0, done.stderr
+    mask = read_recipe(json.loads(recipe.read_text())).masks.each["m1"]
+    assert mask.name == "box" and mask.course.frames == (0, 10)
+    key(plate, tmp_path / "out", "--recipe", recipe, "--format", "png8")
+    pictures = sorted((tmp_path / "out").glob("*.png"))
+    assert len(pictures) == 16
+    for frame, left in ((0, 100), (5, 120), (15, 140)):
+        alpha = np.asarray(Image.open(pictures[frame]))[..., 3]
+        assert alpha[:, : left - 1].max() == 0 and alpha[:, left + 101 :].max() == 0 and alpha[:39].max() == 0
+        assert alpha[90, 150 + 3 * frame if frame < 15 else 170] > 250
+    assert run("masks", plate, recipe, "--to", again).returncode == 0
+    assert again.read_text().count("<animate") == 1
+    for arguments, words in (
+        (("--from", plate), "could not be read"),
+        (("--from", tmp_path / "nowhere.svg"), "could not be read"),
+        ((), "Say --to or --from"),
+    ):
+        refused = run("masks", plate, recipe, *arguments)
+        assert refused.returncode in (1, 2) and words in refused.stderr and "Traceback" not in refused.stderr

@@ -14,6 +14,7 @@ from upholster import __version__
 from upholster.core.documents.recipe import Recipe, RecipeError, Take, read_recipe
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
+from upholster.core.masks.svg import from_svg, to_svg, with_outlines
 from upholster.media.decoder.reader import probe as probe_files
 from upholster.media.delivery import Delivery, Plan, plan, read_delivery, too_odd
 from upholster.media.encoder.pair import pair_files
@@ -206,10 +207,38 @@ def key_command(
         proof=proof,
     )
     if save_recipe:
-        save_recipe.write_text(key_job.recipe.model_dump_json(indent=2) + "\n")
+        _put(save_recipe, key_job.recipe.model_dump_json(indent=2) + "\n")
     click.echo(proof.model_dump_json(indent=2) if as_json else proof.in_words())
     if not proof.passed:
         raise MediaError(f"{out} did not pass its proof: {proof.reason}")
+
+
+@main.command()
+@click.argument("plate")
+@click.argument("recipe", type=click.Path(path_type=Path))
+@click.option("--to", "target", type=click.Path(path_type=Path), help="Write the masks of RECIPE as an SVG.")
+@click.option("--from", "source", type=click.Path(path_type=Path), help="Add the paths of an SVG to RECIPE as masks.")
+def masks(plate: str, recipe: Path, target: Path | None, source: Path | None) -> None:
+    """Write the masks of a recipe for PLATE as an SVG with animation, or read some from one."""
+    if (target is None) == (source is None):
+        raise click.UsageError("Say --to or --from, and an SVG file.")
+    facts, held = _open(plate).facts, _read_recipe(recipe)
+    rate = float(Fraction(facts.rate))
+    if target is not None:
+        _put(target, to_svg(held.masks, facts.width, facts.height, rate))
+    elif source is not None:
+        try:
+            added = with_outlines(held.masks, from_svg(source.read_text(), rate))
+        except (OSError, ValueError) as error:
+            raise RecipeError(f"{source} could not be read: {error}.") from None
+        _put(recipe, held.model_copy(update={"masks": added}).model_dump_json(indent=2) + "\n")
+
+
+def _put(path: Path, text: str) -> None:
+    """Write a file that is whole or not there."""
+    part = path.with_name(path.name + ".part")
+    part.write_text(text)
+    part.replace(path)
 
 
 @main.command()

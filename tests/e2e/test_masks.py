@@ -54,11 +54,6 @@ def pull(page: Page, start: tuple[float, float], end: tuple[float, float]) -> No
     page.mouse.up()
 
 
-def kept(page: Page, change: int = 1) -> int:
-    """Wait for so many more revisions than `before` noted; the newest."""
-    return revision(page) + change
-
-
 def saved(page: Page, number: int) -> None:
     expect(page.locator("#revision")).to_have_text(str(number))
 
@@ -205,12 +200,11 @@ def test_points_are_picked_scaled_nudged_smoothed_and_taken_away(bench: Page) ->
     page.keyboard.press("h")
     expect(page.locator("#overlay .contour").first).to_be_attached()
     page.get_by_label("Mask 1 locked").click()
-    locked = masks_of
-    wait_for(lambda: locked(page)[0].locked)
-    number = revision(page)
+    saved(page, before + 7)
+    assert masks_of(page)[0].locked
     pull(page, (120, 70), (60, 20))
     settled(page)
-    assert revision(page) == number
+    assert revision(page) == before + 7
 
 
 def test_an_escape_takes_a_drag_back_and_what_is_sent_stays_small(bench: Page) -> None:
@@ -263,7 +257,7 @@ def test_a_screen_too_small_is_keyed_without_the_studio_unasked(page: Page, tmp_
     page.keyboard.press("4")
     expect(page.locator("#mask-list")).to_contain_text("Garbage")
     page.keyboard.press("7")
-    choose(page, "frames", "png8")
+    choose(page, "pictures", "png8")
     page.locator("#name").fill("kept")
     page.get_by_role("button", name="Render", exact=True).click()
     wait_for(lambda: any(c.name == "kept" for c in stock.clips()))

@@ -284,3 +284,72 @@ def test_pictures_are_cropped_turned_and_counted_as_the_take_has_them(visitor: V
     assert (np.frombuffer(content, np.uint8).reshape(320, 180, 4)[..., 3] == 255).all()
     status, told = visitor.ask(f"/bench/{shot_id}/readout", asked | {"frame": 3, "x": 3, "y": 90})
     assert status == 422 and "cut away" in told["problem"]
+
+
+BOX = {"keys": [{"frame": 0, "points": [[100, 40], [200, 40], [200, 140], [100, 140]]}]}
+
+
+def masked(shot_id: int) -> dict[str, Any]:
+    return {"masks": {"order": ["m1"], "each": {"m1": {"course": BOX}}}}
+
+
+def test_masks_are_kept_by_content_and_looked_up_once(visitor: Visitor, shot_id: int) -> None:
+    twin = shots.copy_shot(shot_id).id
+    asked = request_for(twin, changes=masked(twin), change="A mask drawn")
+    status, told = visitor.ask(f"/bench/{twin}/recipe", asked)
+    assert status == 200
+    digest = told["recipe"]["masks"]["each"]["m1"]["course"]
+    assert re.fullmatch("[0-9a-f]{64}", digest)
+    status, outline = visitor.ask(f"/bench/{twin}/outlines/{digest}", None)
+    assert status == 200 and outline["keys"][0]["points"][0][:2] == [100, 40]
+    moved = {"masks": {"each": {"m1": {"course": {"of": digest, "keys": {"4": [[9, 9]] * 4}}}}}}
+    status, (content, _) = visitor.ask(f"/bench/{twin}/picture", request_for(twin, changes=moved))
+    assert status == 200 and np.frombuffer(content, np.uint8).reshape(180, 320, 4)[5, 5, 3] == 0
+    with session() as db:
+        row = db.scalar(select(Revision).where(Revision.shot_id == twin, Revision.number == told["revision"]))
+        assert row is not None and len(json.dumps(row.differences)) < 800, "a revision holds the digest"
+    status, told = visitor.ask(f"/bench/{twin}/masks/thin", request_for(twin, mask="m1", tolerance=1))
+    assert status == 200 and len(told["keys"]) == 1
+
+
+@pytest.mark.parametrize(
+    ("path", "more", "words"),
+    [
+        ("masks/follow", {"mask": "m9", "way": 1}, "not here any more"),
+        ("masks/follow", {"mask": "m1", "way": 2}, "way"),
+        ("masks/follow", {"mask": "m1", "way": 1, "motion": "leaps"}, "motion"),
+        ("masks/follow", {"mask": "m1", "way": 1, "frame": 99}, "frames 0 to 9"),
+        ("masks/thin", {"mask": "m1", "tolerance": -1}, "tolerance"),
+        ("masks/thin", {"mask": "m9", "tolerance": 1}, "not here any more"),
+        ("masks/read", {"svg": "no"}, "not an SVG"),
+        ("picture", {"changes": {"masks": {"each": {"m1": {"course": "f" * 64}}}}}, "not here any more"),
+        ("picture", {"changes": {"masks": {"each": {"m1": {"course": {"of": 3}}}}}}, "an outline has"),
+        ("picture", {"changes": {"masks": {"each": {"m1": {"line": "lighting"}}}}}, "line"),
+    ],
+)
+def test_nonsense_about_masks_gets_a_sentence(
+    visitor: Visitor, shot_id: int, path: str, more: dict[str, Any], words: str
+) -> None:
+    asked = request_for(shot_id, window=f"{path}{more}", changes=masked(shot_id))
+    status, told = visitor.ask(f"/bench/{shot_id}/{path}", asked | more)
+    assert status in (404, 422) and words in told["problem"] and told["problem"].endswith(".")
+
+
+def test_masks_are_saved_and_read_as_svg(visitor: Visitor, shot_id: int) -> None:
+    twin = shots.copy_shot(shot_id).id
+    visitor.ask(f"/bench/{twin}/recipe", request_for(twin, changes=masked(twin), change="A mask drawn"))
+    client = create_app().test_client()
+    answer = client.get(f"/bench/{twin}/masks.svg", base_url="http://127.0.0.1")
+    assert answer.status_code == 200 and answer.mimetype == "image/svg+xml"
+    text = answer.get_data(as_text=True)
+    assert 'd="M100.000 40.000C' in text
+    status, found = visitor.ask(f"/bench/{twin}/masks/read", {"svg": text})
+    assert status == 200 and found[0]["name"] == "Mask" and len(found[0]["course"]["keys"][0]["points"]) == 4
+
+
+def test_a_mask_is_proposed_for_a_shot_with_a_screen(visitor: Visitor, shot_id: int) -> None:
+    status, course = visitor.ask(f"/bench/{shot_id}/masks/propose", request_for(shot_id))
+    assert status == 200 and len(course["keys"][0]["points"]) == 12
+    nothing = {"screen": {"kind": "none"}}
+    status, told = visitor.ask(f"/bench/{shot_id}/masks/propose", request_for(shot_id, changes=nothing))
+    assert status == 422 and "Measure one first" in told["problem"]

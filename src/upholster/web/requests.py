@@ -106,6 +106,10 @@ class Thin(OfRecipe):
     tolerance: float = Field(ge=0, le=100)
 
 
+class SvgSent(Asked):
+    svg: Annotated[str, Field(max_length=8 << 20)]
+
+
 class Readout(OfFrame):
     x: Frame
     y: Frame

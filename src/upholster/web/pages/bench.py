@@ -4,6 +4,7 @@ import json
 import os
 import threading
 import time
+from fractions import Fraction
 from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template
@@ -11,6 +12,7 @@ from flask import Blueprint, Response, jsonify, render_template
 from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import Recipe, changed, document_of
 from upholster.core.documents.settings import Settings
+from upholster.core.masks.svg import from_svg, to_svg
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
 from upholster.studio.errors import Missing, Refused
@@ -190,6 +192,29 @@ def thin(shot_id: int) -> Response:
 def propose(shot_id: int) -> Response:
     recipe = asked_for(requests.OfRecipe).read(shot_id)
     return jsonify(following.proposed(look.footage_of(shot_id), recipe).document())
+
+
+@page.get("/masks.svg")
+def masks_svg(shot_id: int) -> Response:
+    """The masks in force as an SVG with animation."""
+    state = shots.open_shot(shot_id)
+    facts = state.footage.facts
+    text = to_svg(state.recipe.masks, int(facts["width"]), int(facts["height"]), float(Fraction(facts["rate"])))
+    response = Response(text, mimetype="image/svg+xml")
+    response.headers.set("Content-Disposition", "attachment", filename=f"{state.shot.name} masks.svg")
+    response.headers["Cache-Control"] = "no-store"
+    return response
+
+
+@page.post("/masks/read")
+def read_masks(shot_id: int) -> Response:
+    """The paths of an SVG as outlines, with their names."""
+    rate = float(Fraction(look.footage_of(shot_id).facts["rate"]))
+    try:
+        found = from_svg(asked_for(requests.SvgSent).svg, rate)
+    except ValueError as error:
+        raise Refused(f"This file could not be read: {error}.") from None
+    return jsonify([{"name": one.name, "course": one.course.document()} for one in found])
 
 
 @page.post("/instruments/<name>")

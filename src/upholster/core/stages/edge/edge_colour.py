@@ -49,8 +49,12 @@ def _run(picture: Picture, context: Context, *, paused: bool, **values: Any) -> 
     kind, primary = context.screen.kind, context.measured.primary
     bounds = (float(picture.rgb.min()), float(picture.rgb.max())) if context.floating else (0.0, 1.0)
     rgb = edge_colour(picture.rgb, picture.cover, kind, *grids, primary, bounds=bounds, **values)
-    if picture.held.any():
-        rgb += picture.held * (picture.rgb - rgb)
+    held = picture.held
+    if held.any():
+        # Where a mask keeps what lies inside, its colours stay as well.
+        rows, columns = (slice(*np.flatnonzero(held.any(axis=axis))[[0, -1]] + [0, 1]) for axis in (1, 0))
+        part = rgb[:, rows, columns]
+        part += held[rows, columns] * (picture.rgb[:, rows, columns] - part)
     return {"rgb": rgb}
 
 

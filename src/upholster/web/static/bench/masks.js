@@ -1,5 +1,6 @@
 /** The masks in the work order: a list of sentences, and all that is said of the chosen one. */
 
+import { send } from "../lib/common.js";
 import { drag } from "../lib/drag.js";
 import { later, pointsAt } from "./course.js";
 import { Outlines } from "./outlines.js";
@@ -28,6 +29,15 @@ export class Masks {
     $("mask-name").addEventListener("change", (event) => event.target.value.trim() && this.#set(this.chosen, { name: event.target.value.trim() }, `Mask called ${event.target.value.trim()}`));
     $("mask-name").addEventListener("keydown", (event) => event.key === "Enter" && event.target.blur());
     this.#keys();
+    $("mask-svg").addEventListener("change", (event) => this.#read(event.target).catch(bench.trouble));
+  }
+
+  /** Add the paths of an SVG as masks. */
+  async #read(field) {
+    const [file] = field.files;
+    field.value = "";
+    if (!file) return;
+    for (const { name, course } of await send(`${this.bench.at}/masks/read`, { svg: await file.text() })) this.add(course, `${name} read from ${file.name}`, { name });
   }
 
   get #masks() {
