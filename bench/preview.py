@@ -43,6 +43,20 @@ SCRUB = """async count => {
     return times;
 }"""
 
+RESHAPE = """async count => {
+    const times = [];
+    for (let k = 0; k < count; k++) {
+        await new Promise(done => setTimeout(done, 30 + Math.random() * 30));
+        const from = performance.now();
+        const drawn = new Promise(
+            done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
+        const key = ['ArrowUp', 'ArrowRight', 'ArrowDown', 'ArrowLeft'][k % 4];
+        document.body.dispatchEvent(new KeyboardEvent('keydown', {key, shiftKey: true, bubbles: true}));
+        times.push((await drawn).time - from);
+    }
+    return times;
+}"""
+
 BARE = """async count => {
     const times = [];
     for (let k = 0; k < count; k++) {
@@ -78,6 +92,22 @@ def open_marionette(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
+def draw_mask(page: Page) -> None:
+    """A mask with a point of it chosen, to be moved by arrow keys."""
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Ellipse", exact=True).click()
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    left, top, width, height = (stage[side] for side in ("x", "y", "width", "height"))
+    page.mouse.move(left + 0.25 * width, top + 0.1 * height)
+    page.mouse.down()
+    page.mouse.move(left + 0.75 * width, top + 0.9 * height, steps=5)
+    page.mouse.up()
+    page.wait_for_timeout(1000)
+    page.mouse.click(left + 0.75 * width, top + 0.5 * height)
+    page.wait_for_timeout(500)
+
+
 def main() -> None:
     address = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8750"
     with sync_playwright() as play:
@@ -87,6 +117,9 @@ def main() -> None:
         row("bare request", page.evaluate(BARE, 60))
         page.evaluate(DRAG, 5)
         row("value changed to picture drawn", page.evaluate(DRAG, CHANGES), "aim p95 < 100 ms")
+        draw_mask(page)
+        row("mask reshaped to picture drawn", page.evaluate(RESHAPE, CHANGES), "aim p95 < 60 ms")
+        page.keyboard.press("d")
         page.evaluate(SCRUB, 3)
         row("random frame to picture drawn", page.evaluate(SCRUB, SCRUBS), "aim p95 < 150 ms")
         print(f"{'playing':<34} {page.evaluate(PLAY)}")

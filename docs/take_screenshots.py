@@ -58,7 +58,7 @@ def bench_split(page: Page) -> None:
 def bench_edge(page: Page) -> None:
     bench(page)
     page.locator("#grounds [data-colour='#ffffff']").click()
-    page.get_by_title("Edge (4)").click()
+    page.get_by_title("Edge (5)").click()
     page.mouse.move(812, 310)
     for _ in range(5):
         page.mouse.wheel(0, -240)
@@ -69,7 +69,7 @@ def bench_edge(page: Page) -> None:
 
 def bench_deliver(page: Page) -> None:
     bench(page)
-    page.get_by_title("Deliver (6)").click()
+    page.get_by_title("Deliver (7)").click()
     page.get_by_label("What it is for").select_option("recover")
     for _ in range(200):
         if page.locator("#quote").inner_text().startswith("About"):
@@ -138,7 +138,7 @@ def bench_masks(page: Page) -> None:
     page.mouse.up()
     page.wait_for_timeout(1000)
     page.get_by_label("What the mask does").select_option("keep_inside")
-    page.get_by_label("Name", exact=True).first.fill("Face")
+    page.get_by_label("Name of the mask").fill("Face")
     page.keyboard.press("Enter")
     page.locator("#follow-on").click()
     page.wait_for_timeout(20_000)

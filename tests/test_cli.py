@@ -205,6 +205,14 @@ def test_masks_go_into_a_recipe_from_an_svg_and_out_again(plate: Path, tmp_path:
         assert alpha[90, 150 + 3 * frame if frame < 15 else 170] > 250
     assert run("masks", plate, recipe, "--to", again).returncode == 0
     assert again.read_text().count("<animate") == 1
+    for what, suffix in (("svg", "svg"), ("matte", "png")):
+        assert run("masks", plate, recipe, "--to", tmp_path / what, "--as", what).returncode == 0
+        files = sorted((tmp_path / what).iterdir())
+        assert [f.name for f in files] == [f"{n:06d}.{suffix}" for n in range(16)]
+    grey = np.asarray(Image.open(tmp_path / "matte" / "000005.png"))
+    assert grey.dtype == np.uint16 or grey.max() > 255
+    assert grey[90, 121:219].min() == 65535 and grey[90, :118].max() == 0
+    assert run("masks", plate, recipe, "--to", tmp_path / "svg").returncode == 1
     for arguments, words in (
         (("--from", plate), "could not be read"),
         (("--from", tmp_path / "nowhere.svg"), "could not be read"),

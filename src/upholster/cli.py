@@ -14,12 +14,13 @@ from upholster import __version__
 from upholster.core.documents.recipe import Recipe, RecipeError, Take, read_recipe
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
-from upholster.core.masks.svg import from_svg, to_svg, with_outlines
+from upholster.core.masks.svg import from_svg, with_outlines
 from upholster.media.decoder.reader import probe as probe_files
 from upholster.media.delivery import Delivery, Plan, plan, read_delivery, too_odd
 from upholster.media.encoder.pair import pair_files
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, NEEDS
+from upholster.media.masks import write_mattes, write_svg, write_svgs
 from upholster.media.sequences import find_pictures
 from upholster.memory import keep_freed_memory
 from upholster.studio.footage.inspect import inspect
@@ -216,19 +217,22 @@ def key_command(
 @main.command()
 @click.argument("plate")
 @click.argument("recipe", type=click.Path(path_type=Path))
-@click.option("--to", "target", type=click.Path(path_type=Path), help="Write the masks of RECIPE as an SVG.")
+@click.option("--to", "target", type=click.Path(path_type=Path), help="Write the masks: an .svg, or a folder.")
+@click.option(
+    "--as", "what", type=click.Choice(["svg", "matte"]), default="svg", help="What a folder holds, a frame each."
+)
 @click.option("--from", "source", type=click.Path(path_type=Path), help="Add the paths of an SVG to RECIPE as masks.")
-def masks(plate: str, recipe: Path, target: Path | None, source: Path | None) -> None:
-    """Write the masks of a recipe for PLATE as an SVG with animation, or read some from one."""
+def masks(plate: str, recipe: Path, target: Path | None, what: str, source: Path | None) -> None:
+    """Write the masks of a recipe for PLATE as SVG or grey mattes, or read some from an SVG."""
     if (target is None) == (source is None):
         raise click.UsageError("Say --to or --from, and an SVG file.")
     facts, held = _open(plate).facts, _read_recipe(recipe)
-    rate = float(Fraction(facts.rate))
     if target is not None:
-        _put(target, to_svg(held.masks, facts.width, facts.height, rate))
+        write = write_svg if target.suffix == ".svg" else write_svgs if what == "svg" else write_mattes
+        write(target, held.masks, facts)
     elif source is not None:
         try:
-            added = with_outlines(held.masks, from_svg(source.read_text(), rate))
+            added = with_outlines(held.masks, from_svg(source.read_text(), float(facts.rate)))
         except (OSError, ValueError) as error:
             raise RecipeError(f"{source} could not be read: {error}.") from None
         _put(recipe, held.model_copy(update={"masks": added}).model_dump_json(indent=2) + "\n")

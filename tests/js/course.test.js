@@ -3,7 +3,7 @@
 import assert from "node:assert/strict";
 import test from "node:test";
 
-import { along, corner, ellipse, freehand, inside, nearestOn, pointsAt, rectangle, reshaped, shifted, withoutPoints, withPoint } from "../../src/upholster/web/static/bench/course.js";
+import { along, corner, snapped, ellipse, freehand, inside, nearestOn, pointsAt, rectangle, reshaped, shifted, withoutPoints, withPoint } from "../../src/upholster/web/static/bench/course.js";
 import { boxOf, grips, mapFor } from "../../src/upholster/web/static/bench/tools/box.js";
 import { transformed } from "../../src/upholster/web/static/bench/course.js";
 
@@ -64,6 +64,12 @@ test("places are found on outlines and inside of rings", () => {
   assert.equal(found.curve, 0);
   assert.ok(inside(square.keys[0].points, [5, 5]) && !inside(square.keys[0].points, [15, 5]));
   assert.equal(nearestOn({ ...square, closed: false }, square.keys[0].points, [-3, 5]).curve, 0, "an open shape has no last side");
+});
+
+test("a place snaps to points first, then to edges and the middle, and only when it is near", () => {
+  assert.deepEqual(snapped([98, 3], [[99, 5]], [200, 100], 4), [99, 5]);
+  assert.deepEqual(snapped([98, 3], [], [200, 100], 4), [100, 0]);
+  assert.deepEqual(snapped([80, 30], [[99, 5]], [200, 100], 4), [80, 30]);
 });
 
 test("a box scales, shears and turns what is in it around its pivot", () => {

@@ -1,5 +1,6 @@
 """A marionette with thread hair and a gauze veil, waving before an unevenly lit green screen."""
 
+from collections.abc import Callable
 from functools import cache
 from math import cos, pi, sin
 
@@ -18,12 +19,12 @@ _CLOTH = (0.50, 0.13, 0.17)
 _TRIM = (0.86, 0.74, 0.46)
 
 
-def shot(frame: int) -> Shot:
-    """Frame `frame` of the plate with its truth."""
+def shot(frame: int, place: Callable[[Picture], Picture] = lambda screen: screen) -> Shot:
+    """Frame `frame` of the plate with its truth; `place` gives what is behind the puppet, from the screen."""
     moments = [_puppet(frame + 0.5 * k / SHUTTER) for k in range(SHUTTER)]
     grain = np.random.default_rng(7000 + frame)
     shadow = soft(np.roll(moments[0].alpha, (22, 46), (0, 1)), 34)[..., None]
-    return film(moments, _screen() * (1 - 0.20 * shadow), grain, blur=0.75, spill=0.16, noise=0.011)
+    return film(moments, place(_screen() * (1 - 0.20 * shadow)), grain, blur=0.75, spill=0.16, noise=0.011)
 
 
 @cache

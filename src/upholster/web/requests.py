@@ -98,7 +98,7 @@ class Follow(OfFrame):
 
     mask: Word
     way: Literal[1, -1]
-    motion: Literal["translation", "similarity", "affine", "perspective"] = "similarity"
+    motion: Literal["translation", "similarity", "affine", "perspective", "points"] = "similarity"
 
 
 class Thin(OfRecipe):

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from upholster.core.masks.follow import Lost, Motion, carried, follow
+from upholster.core.masks.follow import Lost, Motion, carried, follow, follow_points
 
 WIDTH, HEIGHT = 480, 270
 SIZE = (WIDTH, HEIGHT)
@@ -106,3 +106,28 @@ def test_shapes_are_carried_with_their_handles() -> None:
     assert carried(points, matrix) == pytest.approx(
         np.array([[60, 20, 0, -8, 0, 8, 1, 2], [-20, 100, 0, 0, 0, 0, 0, 0]])
     )
+
+
+def test_a_soft_shape_bends_point_by_point() -> None:
+    """A texture that swells like breathing cloth; the truth is the map itself."""
+    texture = textured(7)
+    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+
+    def swell(frame: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Where a place of this frame came from."""
+        t = frame / 30
+        return x - 14 * t * np.sin(y / 60), y - 10 * t * np.sin(x / 70)
+
+    frames = [cv2.remap(texture, *swell(n), cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT) for n in range(31)]
+    turns = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+    points = np.zeros((24, 8))
+    points[:, 0], points[:, 1] = 230 + 70 * np.cos(turns), 130 + 55 * np.sin(turns)
+    *_, (last, error) = follow_points(frames[0], points, frames[1:])
+    at = [last[:, k, None].astype(np.float32) for k in (0, 1)]
+    back_x, back_y = (cv2.remap(p, *at, cv2.INTER_LINEAR)[:, 0] for p in swell(30))
+    missed = np.hypot(back_x - points[:, 0], back_y - points[:, 1])
+    still = np.hypot(last[:, 0] - points[:, 0], last[:, 1] - points[:, 1])
+    assert still.max() > 8 and error < 0.5
+    assert missed.mean() < 1.2
+    with pytest.raises(Lost):
+        list(follow_points(frames[0], points, [textured(8)]))

@@ -26,7 +26,7 @@ class Studio:
 
     def __init__(self, seed: int) -> None:
         draw = self.draw = random.Random(seed)
-        left, top, right, bottom = (draw.randint(*span) for span in ((30, 100), (12, 40), (30, 100), (12, 30)))
+        left, top, right, bottom = (draw.randint(*span) for span in ((30, 150), (12, 40), (30, 150), (12, 30)))
         self.screen = [left, top, WIDTH - right, HEIGHT - bottom]
         # Greys with a tint, as walls, drapes and boards have.
         greys = [draw.uniform(0.05, 0.75) for _ in range(2)]

@@ -18,6 +18,8 @@ _FEATURES, _APART = 250, 5
 _COMES_BACK = 0.7
 #: How far a believed one may lie off the motion of all, in pixels.
 _OFF = 1.0
+#: A point of a soft shape is not believed, and with most of them the shape is lost, beyond so many pixels.
+_RUNS = 2.0
 #: Share of the features that have to be left, and share below which they are chosen anew.
 _LEFT, _ANEW = 0.2, 0.55
 #: What is compared around a feature, how often it is halved for wide moves, and how far around them all is looked.
@@ -230,3 +232,72 @@ def carried(points: Numbers, matrix: Numbers) -> Numbers:
         has = np.abs(points[:, first : first + 2]).max(axis=1, keepdims=True) > 0
         out[:, first : first + 2] = np.where(has, ends - out[:, :2], 0)
     return out
+
+
+def follow_points(first: Grey, points: Numbers, frames: Iterable[Grey]) -> Iterator[tuple[Numbers, float]]:
+    """A soft shape on each of `frames`: every point goes its own way, as far as those beside it go along.
+
+    Parameters
+    ----------
+    first : (h, w) uint8
+    points : (points, 8) float64
+        A closed shape on it, in pixels of the pictures, as `Course.at` gives it.
+    frames : of (h, w) uint8
+        The frames after it, one after the other.
+
+    Yields
+    ------
+    (points, 8) float64
+        The shape there.
+    float
+        Median distance by which its points miss their place when followed forth and back, in pixels.
+
+    Raises
+    ------
+    Lost
+        From the frame on where most of them do not come back.
+
+    Notes
+    -----
+    Dense inverse search (Kroeger et al. 2016, "Fast optical flow using dense inverse search") between neighbouring
+    frames. What is common to all points is fitted as an affine motion; what is left to each is averaged with its
+    neighbours along the outline, so that no single one runs away.
+    """
+    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+    before, now = first, points
+    for frame in frames:
+        there, back = flow.calc(before, frame, None), flow.calc(frame, before, None)
+        ways = _read(there, now[:, :2])
+        missed = np.hypot(*(ways + _read(back, now[:, :2] + ways)).T)
+        if np.median(missed) > _RUNS:
+            raise Lost("most of its points do not come back to their place")
+        matrix = _common(now[:, :2], ways, missed)
+        moved = carried(now, matrix)
+        # A point that is not believed goes with all.
+        own = np.where((missed < _RUNS)[:, None], now[:, :2] + ways - moved[:, :2], 0.0)
+        for _ in range(2):
+            own = (np.roll(own, 1, axis=0) + 2 * own + np.roll(own, -1, axis=0)) / 4
+        moved[:, :2] += own
+        before, now = frame, moved
+        yield now, float(np.median(missed))
+
+
+def _read(flow: NDArray[np.float32], places: Numbers) -> Numbers:
+    """The flow around places, ``(n, 2)``: what lies near them, averaged; outside the picture, that at its rim."""
+    height, width = flow.shape[:2]
+    calm = cv2.GaussianBlur(flow, (0, 0), 2.0)
+    x, y = (places[:, axis].clip(0, most - 1).astype(np.float32) for axis, most in ((0, width), (1, height)))
+    return cv2.remap(calm, x[:, None], y[:, None], cv2.INTER_LINEAR)[:, 0].astype(np.float64)
+
+
+def _common(places: Numbers, ways: Numbers, missed: Numbers) -> Numbers:
+    """The affine map that points share, by least squares, those that come back counting for more."""
+    weights = 1 / (0.1 + missed)
+    known = np.column_stack([places, np.ones(len(places))])
+    found, _, rank, _ = np.linalg.lstsq(known * weights[:, None], (places + ways) * weights[:, None], rcond=None)
+    matrix = np.eye(3)
+    if rank == 3:
+        matrix[:2] = found.T
+    else:
+        matrix[:2, 2] = np.average(ways, axis=0, weights=weights)
+    return matrix

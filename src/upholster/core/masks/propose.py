@@ -1,7 +1,7 @@
 """A loose garbage mask proposed from the key itself: around the subject, within the screen."""
 
 from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -19,15 +19,17 @@ _SIDES = 12
 #: Room left around the subject, cut off along the screen's rims, and by which keyframes may be off, as shares of the
 #: picture's height.
 _ROOM, _RIM, _OFF = 0.06, 0.012, 0.035
+#: How far the screen may seem to move while the camera stands still, in the same.
+_STILL = 0.03
 #: Coverage up to which a pixel is screen, and from which it is of something.
-_CLEAR, _THERE = 0.15, 0.5
+_CLEAR, _THERE = 0.15, 0.2
 #: Share of the picture a screen has to have, and that has to lie beyond it for a mask to be of use.
 _SCREEN, _BEYOND = 0.08, 0.03
 #: Share of the largest part within the screen that another has to have to be of the subject.
 _PART = 0.01
 
 #: Directions in which a mask is bounded.
-_TURNS = (np.arange(_SIDES) + 0.5) * 2 * np.pi / _SIDES
+_TURNS = np.arange(_SIDES) * 2 * np.pi / _SIDES
 _NORMALS = np.stack([np.cos(_TURNS), np.sin(_TURNS)], axis=1)
 
 
@@ -48,7 +50,8 @@ class Proposal(NamedTuple):
 
 
 class _Seen(NamedTuple):
-    """How far a frame's subject and screen reach in each direction, and whether the subject is within the screen."""
+    """What of a frame matters: how far its subject reaches in each direction, the corners of its screen, how much lies
+    beyond that, and whether the subject is within."""
 
     subject: Numbers | None
     screen: Numbers
@@ -68,29 +71,47 @@ def propose(covers: Mapping[int, Plane], raster: Raster) -> Proposal | None:
 
     Notes
     -----
-    A convex shape is told by how far it reaches in some fixed directions (its support function). The mask reaches as
-    far as the subject and some room, but no further than the screen, and its corners are where neighbouring bounds
-    meet, so that it has the same few points on every frame. So that nothing is cut off between two of the frames, each
-    reaches as far as those beside it.
+    A convex shape is told by how far it reaches in some fixed directions (its support function), so that it has the
+    same few points on every frame: where neighbouring bounds meet. The mask reaches as far as the subject and some
+    room, and no corner of it lies outside the screen. Where the screen stays in its place, one shape around all that
+    the subject does is enough; where the camera moves, each frame reaches as far as those beside it, so that nothing
+    is cut off in between.
     """
     seen = {frame: found for frame, cover in sorted(covers.items()) if (found := _look(cover)) is not None}
-    if not seen:
-        return None
-    height = next(iter(covers.values())).shape[0]
-    reaches = _filled(_reaches(list(seen.values()), _ROOM * height))
+    reaches = [each.subject for each in seen.values() if each.subject is not None]
     if not reaches:
         return None
-    points = []
-    for reach in reaches:
-        places = np.array([raster.on_plate(x, y) for x, y in _corners(reach)])
-        points.append(np.concatenate([places, np.zeros((_SIDES, 6))], axis=1))
-    keys = [
-        {"frame": frame, "next": "linear", "points": rows.tolist()} for frame, rows in zip(seen, points, strict=True)
-    ]
+    height = next(iter(covers.values())).shape[0]
+    room = _ROOM * height
+    screens = [_NORMALS @ each.screen.T for each in seen.values()]
+    sides = np.array([side.max(axis=1) for side in screens])
+    if np.ptp(sides, axis=0).max() < _STILL * height:
+        # The least of the screens that were seen: each is a little off.
+        frame, least = min(seen.items(), key=lambda item: cv2.contourArea(item[1].screen.astype(np.float32)))
+        keys = [_key(frame, np.max(reaches, axis=0) + room, least.screen, raster)]
+    else:
+        keys = [_key(frame, reach + room, seen[frame].screen, raster) for frame, reach in _followed(seen).items()]
     course = thinned(Course.read({"keys": keys}), _OFF * raster.plate_height)
     beyond = float(np.median([each.beyond for each in seen.values()]))
     alone = sum(each.alone for each in seen.values()) >= 0.9 * len(seen)
     return Proposal(course, beyond > _BEYOND and alone)
+
+
+def _key(frame: int, reach: Numbers, screen: Numbers, raster: Raster) -> dict[str, Any]:
+    corners = _within(_corners(reach), screen)
+    places = [(*raster.on_plate(x, y), 0, 0, 0, 0, 0, 0) for x, y in corners.tolist()]
+    return {"frame": frame, "next": "linear", "points": [list(place) for place in places]}
+
+
+def _followed(seen: Mapping[int, _Seen]) -> dict[int, Numbers]:
+    """How far the subject reaches on each frame and those beside it; where none is seen, as on the nearest with one."""
+    frames = [frame for frame, each in seen.items() if each.subject is not None]
+    out: dict[int, Numbers] = {}
+    for frame in seen:
+        k = min(range(len(frames)), key=lambda other: abs(frames[other] - frame))  # noqa: B023
+        beside = [seen[f].subject for f in frames[max(0, k - 1) : k + 2]]
+        out[frame] = np.max([each for each in beside if each is not None], axis=0)
+    return out
 
 
 def _look(cover: Plane) -> _Seen | None:
@@ -128,8 +149,11 @@ def _look(cover: Plane) -> _Seen | None:
                     continue
             parts.append(part)
         subject = _support(np.any(parts, axis=0)) if parts else None
-    reach = _support(inner)
-    return None if reach is None else _Seen(subject, reach, 1 - float(within.mean()), alone and subject is not None)
+    outer = np.argwhere(inner)
+    if not len(outer):
+        return None
+    corners = cv2.convexHull(outer[:, ::-1].astype(np.int32)).reshape(-1, 2) + 0.5
+    return _Seen(subject, corners, 1 - float(within.mean()), alone and subject is not None)
 
 
 def _support(region: NDArray[np.bool_] | NDArray[np.uint8]) -> Numbers | None:
@@ -141,25 +165,15 @@ def _support(region: NDArray[np.bool_] | NDArray[np.uint8]) -> Numbers | None:
     return (_NORMALS @ hull.T).max(axis=1)
 
 
-def _reaches(seen: list[_Seen], room: float) -> list[Numbers | None]:
-    """How far the mask reaches on each frame; None where there is no subject."""
-    out: list[Numbers | None] = []
-    for k, here in enumerate(seen):
-        if here.subject is None:
-            out.append(None)
-            continue
-        beside = [other.subject for other in seen[max(0, k - 1) : k + 2] if other.subject is not None]
-        out.append(np.minimum(np.max(beside, axis=0) + room, here.screen))
-    return out
-
-
-def _filled(reaches: list[Numbers | None]) -> list[Numbers]:
-    """Bounds of every frame; where nothing is seen, those of the nearest frame on which something is."""
-    known = [k for k, reach in enumerate(reaches) if reach is not None]
-    if not known:
-        return []
-    nearest = [min(known, key=lambda other, k=k: abs(other - k)) for k in range(len(reaches))]  # type: ignore[misc]
-    return [reach for k in nearest if (reach := reaches[k]) is not None]
+def _within(corners: Numbers, screen: Numbers) -> Numbers:
+    """Corners outside of a convex ring drawn to it, towards its middle; then all between them lies within, too."""
+    middle = screen.mean(axis=0)
+    after = np.roll(screen, -1, axis=0)
+    normals = np.stack([after[:, 1] - screen[:, 1], screen[:, 0] - after[:, 0]], axis=1)
+    bounds = (normals * (screen - middle)).sum(axis=1)
+    outward = np.sign(bounds)[:, None] * normals
+    ways = outward @ (corners - middle).T / np.maximum(np.abs(bounds), 1e-9)[:, None]
+    return middle + (corners - middle) / np.maximum(ways.max(axis=0), 1)[:, None]
 
 
 def _corners(reach: Numbers) -> Numbers:

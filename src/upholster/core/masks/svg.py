@@ -1,6 +1,7 @@
 """Masks as SVG, an open standard: paths, with their course as SMIL animation; and back."""
 
 import re
+from dataclasses import replace
 from itertools import count
 from typing import NamedTuple
 from xml.etree import ElementTree
@@ -63,6 +64,17 @@ def to_svg(masks: Masks, width: int, height: int, rate: float) -> str:
             }
             ElementTree.SubElement(path, f"{{{_SVG}}}animate", animate)
     return '<?xml version="1.0" encoding="UTF-8"?>\n' + ElementTree.tostring(root, encoding="unicode") + "\n"
+
+
+def frame_to_svg(masks: Masks, width: int, height: int, frame: int) -> str:
+    """A still picture of all outlines on one frame."""
+    each = {mark: mask.model_copy(update={"course": _held(mask.course, frame)}) for mark, mask in masks.each.items()}
+    return to_svg(masks.model_copy(update={"each": each}), width, height, 1.0)
+
+
+def _held(course: Course, frame: int) -> Course:
+    """The course as it is on a frame, still."""
+    return replace(course, frames=(0,), ways=("hold",), points=course.at(frame)[None])
 
 
 def _d(course: Course, frame: int) -> str:

@@ -18,7 +18,7 @@ AGREEMENT = 0.5
 
 #: Part of the picture that a screen fills which does not reach the rim; the same where the rim could be a ground as
 #: well, as black drapes or a painted wall could; and share by which its primary is ahead.
-_FILLS, _MOSTLY, _PAINTED = 0.2, 0.35, 0.4
+_FILLS, _MOSTLY, _PAINTED = 0.2, 0.28, 0.4
 
 _NAMES = {0: "red", 1: "green", 2: "blue"}
 
@@ -46,11 +46,15 @@ def propose(survey: Survey) -> Proposal:
 def _within(survey: Survey, least: float) -> Proposal | None:
     """A colour screen that fills a good part of the picture without reaching its rim; None where there is none."""
     cells = survey.mean.transpose(1, 0, 2, 3).reshape(3, -1)
-    mode, share = _mode(cells)
-    colour = float(mode[0]), float(mode[1]), float(mode[2])
-    first, second = sorted(colour)[:0:-1]
+    second, first = np.sort(cells, axis=0)[1:]
     # A lawn or a sky is less of one primary than what is painted to be taken out.
-    if share < least or kind_of(colour) != "screen" or first - second < _PAINTED * first:
+    painted = (first - second > np.maximum(_PAINTED * first, COLOURED)) & (cells.argmax(axis=0) > 0)
+    if painted.mean() < least:
+        return None
+    mode, share = _mode(cells[:, painted])
+    share *= float(painted.mean())
+    colour = float(mode[0]), float(mode[1]), float(mode[2])
+    if share < least:
         return None
     screen = Screen(kind="screen", colour=colour)
     return Proposal(screen, (f"{share:.0%} of the picture is one {screen_name(screen)}, which ends before its edge.",))

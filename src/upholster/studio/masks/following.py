@@ -1,6 +1,6 @@
 """Masks that follow what is under them, thinned, and proposed."""
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from upholster.core.first_recipe import propose_garbage_mask
 from upholster.core.masks import thinned
 from upholster.core.masks.course import Course
 from upholster.core.masks.coverage import coverage
-from upholster.core.masks.follow import Lost, Motion, carried, follow
+from upholster.core.masks.follow import Lost, Motion, carried, follow, follow_points
 from upholster.core.raster import Raster
 from upholster.store.models import Footage
 from upholster.studio.errors import Refused
@@ -51,7 +51,9 @@ def mask_of(recipe: Recipe, mark: str) -> Mask:
     return recipe.masks.each[mark]
 
 
-def follow_mask(footage: Footage, recipe: Recipe, mark: str, frame: int, way: int, motion: Motion) -> Followed:
+def follow_mask(
+    footage: Footage, recipe: Recipe, mark: str, frame: int, way: int, motion: Motion | Literal["points"]
+) -> Followed:
     """Carry a mask's shape from a frame on to the next ones (`way` 1) or those before (-1)."""
     mask, length = mask_of(recipe, mark), int(footage.facts["length"])
     if not 0 <= frame < length:
@@ -65,12 +67,17 @@ def follow_mask(footage: Footage, recipe: Recipe, mark: str, frame: int, way: in
     raster = Raster.of_plate(int(footage.facts["width"]), int(footage.facts["height"])).resized(width, height)
     region = (coverage(points, raster).over(height, width) > 0.5).astype(np.uint8) * 255
     to_picture = np.diag([raster.across, raster.down, 1.0])
+    placed = carried(points, to_picture)
+    frames = (_grey(footage, n) for n in numbers)
     steps: list[Carried] = []
     try:
-        moves = follow(first, region, (_grey(footage, n) for n in numbers), motion)
-        for number, move in zip(numbers, moves, strict=True):
-            here = carried(points, np.linalg.inv(to_picture) @ move.matrix @ to_picture)
-            steps.append(Carried(number, np.round(here, 2).tolist(), round(move.error / raster.length(1.0), 3)))
+        if motion == "points":
+            shapes = follow_points(first, placed, frames)
+        else:
+            shapes = ((carried(placed, move.matrix), move.error) for move in follow(first, region, frames, motion))
+        for number, (shape, error) in zip(numbers, shapes, strict=True):
+            here = carried(shape, np.linalg.inv(to_picture))
+            steps.append(Carried(number, np.round(here, 2).tolist(), round(error / raster.length(1.0), 3)))
     except Lost as lost:
         return Followed(steps, f"Lost on frame {frame + way * (len(steps) + 1)}: {lost}.")
     return Followed(steps, "")

@@ -159,6 +159,13 @@ export function nearestOn(course, points, [x, y]) {
   return best;
 }
 
+/** A place drawn to what it lies near: another point, or an edge or the middle of a picture of some size, in either direction. */
+export function snapped(place, points, size, near) {
+  const point = points.find(([x, y]) => Math.hypot(x - place[0], y - place[1]) < near);
+  if (point) return [point[0], point[1]];
+  return place.map((at, axis) => [0, size[axis] / 2, size[axis]].find((line) => Math.abs(line - at) < near) ?? at);
+}
+
 /** Whether a place lies inside of points joined by straight lines. */
 export function inside(ring, [x, y]) {
   let is = false;

@@ -2,7 +2,7 @@
 
 import { say, unsay } from "../../lib/common.js";
 import { drag } from "../../lib/drag.js";
-import { corner, ellipse, extended, freehand, inside, isSharp, nearestOn, pointsAt, rectangle, sharpened, smoothed, transformedSome, withoutPoints, withPoint } from "../course.js";
+import { corner, ellipse, extended, freehand, inside, isSharp, nearestOn, pointsAt, rectangle, sharpened, smoothed, snapped, transformedSome, withoutPoints, withPoint } from "../course.js";
 import { Overlay } from "../overlay.js";
 import { boxOf, grips, mapFor } from "./box.js";
 
@@ -25,12 +25,13 @@ export class Shape {
   constructor(bench) {
     this.bench = bench;
     this.overlay = new Overlay(bench.viewer);
-    Object.assign(this, { on: false, mode: "edit", hidden: false, selected: new Set(), pivot: null });
+    Object.assign(this, { on: false, mode: "edit", hidden: false, snaps: false, selected: new Set(), pivot: null });
     const { booth } = bench.viewer;
     bench.viewer.onPlaced.push(() => this.draw());
     booth.addEventListener("pointerdown", (event) => this.on && !event.button && !event.target.closest("#divider") && this.#press(event));
     booth.addEventListener("dblclick", (event) => this.on && this.mode === "edit" && this.#twice(event));
     for (const button of document.querySelectorAll("[data-draw]")) button.addEventListener("click", () => this.begin(button.dataset.draw));
+    document.getElementById("mask-snap").addEventListener("click", () => this.snap());
     for (const button of document.querySelectorAll("[data-points]")) button.addEventListener("click", () => this.#change(button.dataset.points));
     for (const [id, part] of [["mask-feather-in", 6], ["mask-feather-out", 7]]) document.getElementById(id).addEventListener("change", (event) => this.#feather(part, Number(event.target.value)));
   }
@@ -68,6 +69,14 @@ export class Shape {
     if (this.on) say(MODES[this.mode]);
     else unsay();
     this.bench.show();
+  }
+
+  /** Let points be drawn to edges, the middle and other points, or go freely. */
+  snap() {
+    this.snaps = !this.snaps;
+    const button = document.getElementById("mask-snap");
+    button.setAttribute("aria-checked", this.snaps);
+    button.textContent = this.snaps ? "yes" : "no";
   }
 
   unselect() {
@@ -138,9 +147,13 @@ export class Shape {
     return count / (this.bench.viewer.scale * Math.hypot(...this.bench.shown.matrix.slice(0, 2)));
   }
 
+  /** The place on the plate under a pointer; drawn to edges, the middle and points of other masks, where that is wanted. */
   #place(event) {
     const { x, y } = this.bench.viewer.onPlate(event);
-    return [x, y];
+    if (!this.snaps) return [x, y];
+    const { masks, facts } = this.bench;
+    const others = masks.drawn().filter(([mark]) => mark !== masks.chosen).flatMap(([, , course]) => pointsAt(course, this.bench.frame()));
+    return snapped([x, y], others, [facts.width, facts.height], this.#near(event));
   }
 
   #near(event) {
