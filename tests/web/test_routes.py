@@ -348,8 +348,8 @@ def test_masks_are_saved_and_read_as_svg(visitor: Visitor, shot_id: int) -> None
 
 
 def test_a_mask_is_proposed_for_a_shot_with_a_screen(visitor: Visitor, shot_id: int) -> None:
-    status, course = visitor.ask(f"/bench/{shot_id}/masks/propose", request_for(shot_id))
-    assert status == 200 and len(course["keys"][0]["points"]) == 12
+    status, mask = visitor.ask(f"/bench/{shot_id}/masks/propose", request_for(shot_id))
+    assert status == 200 and mask["name"] == "Garbage" and len(mask["course"]["keys"][0]["points"]) == 12
     nothing = {"screen": {"kind": "none"}}
     status, told = visitor.ask(f"/bench/{shot_id}/masks/propose", request_for(shot_id, changes=nothing))
     assert status == 422 and "Measure one first" in told["problem"]

@@ -27,6 +27,9 @@ from upholster.core.stages.matte.subject_colours import subject_colours
 GRAIN = 3.0
 
 
+#: How soft the edge of a proposed mask is, as a share of the picture's height: less than what it stays off the rim.
+_SOFT = 0.005
+
 #: Coverage changes by less than this between neighbouring cells inside a subject.
 _LEVEL = 0.1
 
@@ -49,7 +52,7 @@ def first_look(survey: Survey, pixel_aspect: float = 1.0) -> FirstLook:
     recipe = Recipe(take=take, screen=screen, matte=propose_matte(survey, screen, known))
     garbage = propose_garbage_mask(survey, screen, known)
     if garbage is not None and garbage.needed:
-        masks = Masks(order=("m1",), each={"m1": garbage_mask(garbage.course)})
+        masks = Masks(order=("m1",), each={"m1": garbage_mask(garbage.course, survey)})
         recipe = recipe.model_copy(update={"masks": masks})
         reasons = (*reasons, "A garbage mask leaves out what stands around the screen.")
     return FirstLook(recipe, (*reasons, *_told(survey, recipe, known)))
@@ -82,9 +85,9 @@ def propose_garbage_mask(survey: Survey, screen: Screen, known: ScreenKnowledge)
     return propose_mask(covers, raster)
 
 
-def garbage_mask(course: Course) -> Mask:
+def garbage_mask(course: Course, survey: Survey) -> Mask:
     """A garbage mask of a course, soft enough that its edge does not show on a screen that is not quite clear."""
-    return Mask(name="Garbage", does="discard_outside", feather=4.0, course=course)
+    return Mask(name="Garbage", does="discard_outside", feather=round(_SOFT * survey.height, 1), course=course)
 
 
 def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Matte:

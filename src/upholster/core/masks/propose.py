@@ -21,8 +21,8 @@ _SIDES = 12
 _ROOM, _RIM, _OFF = 0.06, 0.012, 0.035
 #: How far the screen may seem to move while the camera stands still, in the same.
 _STILL = 0.03
-#: Coverage up to which a pixel is screen, and from which it is of something.
-_CLEAR, _THERE = 0.15, 0.2
+#: Coverage up to which a pixel is screen; from which it may be of something, and from which it surely is.
+_CLEAR, _THERE, _SURE = 0.15, 0.2, 0.5
 #: Share of the picture a screen has to have, and that has to lie beyond it for a mask to be of use.
 _SCREEN, _BEYOND = 0.08, 0.03
 #: Share of the largest part within the screen that another has to have to be of the subject.
@@ -130,30 +130,41 @@ def _look(cover: Plane) -> _Seen | None:
     cv2.fillConvexPoly(within, hull, 1)
     rim = max(1, round(_RIM * cover.shape[0]))
     inner = cv2.erode(within, np.ones((2 * rim + 1, 2 * rim + 1), np.uint8), borderValue=0)
-    kept = ((cover > _THERE) & (inner > 0)).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(kept, connectivity=8)
-    subject, alone = None, True
-    if count > 1:
-        most = stats[1:, cv2.CC_STAT_AREA].max()
-        edge = inner - cv2.erode(inner, np.ones((3, 3), np.uint8), borderValue=0)
-        parts = []
-        for n in range(1, count):
-            part = labels == n
-            if stats[n, cv2.CC_STAT_AREA] < _PART * most:
-                continue
-            # What reaches in over the screen's rim along its length is of the studio.
-            touching = int((part & (edge > 0)).sum())
-            if touching > 0.35 * np.sqrt(stats[n, cv2.CC_STAT_AREA]):
-                alone = alone and stats[n, cv2.CC_STAT_AREA] < 0.2 * most
-                if stats[n, cv2.CC_STAT_AREA] < most:
-                    continue
-            parts.append(part)
-        subject = _support(np.any(parts, axis=0)) if parts else None
+    subject, alone = _subject(cover, inner)
     outer = np.argwhere(inner)
     if not len(outer):
         return None
     corners = cv2.convexHull(outer[:, ::-1].astype(np.int32)).reshape(-1, 2) + 0.5
-    return _Seen(subject, corners, 1 - float(within.mean()), alone and subject is not None)
+    reach = None if subject is None else _support(subject)
+    return _Seen(reach, corners, 1 - float(within.mean()), alone)
+
+
+def _subject(cover: Plane, inner: NDArray[np.uint8]) -> tuple[NDArray[np.bool_] | None, bool]:
+    """What is kept within the screen, and whether it stands there alone, not reaching in over the rim."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(_both(cover > _SURE, inner), connectivity=8)
+    if count < 2:
+        return None, False
+    sizes = stats[:, cv2.CC_STAT_AREA]
+    most = sizes[1:].max()
+    edge = (inner > 0) & (cv2.erode(inner, np.ones((3, 3), np.uint8), borderValue=0) == 0)
+    parts, alone = np.zeros(cover.shape, bool), True
+    for n in range(1, count):
+        if sizes[n] < _PART * most:
+            continue
+        part = labels == n
+        # What reaches in over the screen's rim along its length is of the studio.
+        if (part & edge).sum() > 0.35 * np.sqrt(sizes[n]):
+            alone = alone and sizes[n] < 0.2 * most
+            if sizes[n] < most:
+                continue
+        parts |= part
+    # Veils and soft edges that hang together with it.
+    _, labels = cv2.connectedComponents(_both(cover > _THERE, inner), connectivity=8)
+    return np.isin(labels, np.unique(labels[parts])) & (labels > 0), alone
+
+
+def _both(where: NDArray[np.bool_], inner: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    return (where & (inner > 0)).astype(np.uint8)
 
 
 def _support(region: NDArray[np.bool_] | NDArray[np.uint8]) -> Numbers | None:

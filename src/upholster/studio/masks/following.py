@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from upholster.core.colour import luma_weights
 from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import Recipe
-from upholster.core.first_recipe import propose_garbage_mask
+from upholster.core.first_recipe import garbage_mask, propose_garbage_mask
 from upholster.core.masks import thinned
 from upholster.core.masks.course import Course
 from upholster.core.masks.coverage import coverage
@@ -94,12 +94,13 @@ def thin(recipe: Recipe, mark: str, tolerance: float) -> Course:
     return thinned.thinned(mask_of(recipe, mark).course, tolerance)
 
 
-def proposed(footage: Footage, recipe: Recipe) -> Course:
+def proposed(footage: Footage, recipe: Recipe) -> Mask:
     """A loose garbage mask from the key of a shot, over the whole clip."""
     known = knowledge(footage, recipe.screen)
     if known is None:
         raise Refused("Nothing is taken out of this shot, so it has no screen to stay within. Measure one first.")
-    found = propose_garbage_mask(survey_of(footage), recipe.screen, known)
+    survey = survey_of(footage)
+    found = propose_garbage_mask(survey, recipe.screen, known)
     if found is None:
         raise Refused("No subject was found before the screen. Draw the mask instead.")
-    return found.course
+    return garbage_mask(found.course, survey)

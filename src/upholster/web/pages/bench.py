@@ -191,7 +191,7 @@ def thin(shot_id: int) -> Response:
 @page.post("/masks/propose")
 def propose(shot_id: int) -> Response:
     recipe = asked_for(requests.OfRecipe).read(shot_id)
-    return jsonify(following.proposed(look.footage_of(shot_id), recipe).document())
+    return jsonify(following.proposed(look.footage_of(shot_id), recipe).model_dump(mode="json"))
 
 
 @page.get("/masks.svg")

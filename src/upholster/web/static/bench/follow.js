@@ -80,8 +80,8 @@ export class Follow {
 
   async #propose() {
     const { bench } = this;
-    const course = await send(`${bench.at}/masks/propose`, bench.store.asked);
-    bench.masks.add(course, "Garbage mask proposed", { name: "Garbage", feather: 4 });
+    const mask = await send(`${bench.at}/masks/propose`, bench.store.asked);
+    bench.masks.add(mask.course, "Garbage mask proposed", mask);
     bench.shape.set(true);
   }
 }
