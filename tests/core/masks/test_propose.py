@@ -63,11 +63,13 @@ class Studio:
         return np.clip(whole + noise, 0, 1).astype(np.float32)
 
 
+@pytest.mark.parametrize("drift", [0, 1])
 @pytest.mark.parametrize("seed", range(8))
-def test_nothing_of_the_studio_is_left_and_nothing_of_the_subject_is_lost(seed: int) -> None:
-    """Frames that were surveyed and frames in between, with the first automatic key as it is."""
+def test_nothing_of_the_studio_is_left_and_nothing_of_the_subject_is_lost(seed: int, drift: int) -> None:
+    """Frames that were surveyed and frames in between, with the first automatic key as it is; also where the camera
+    moves by a pixel a frame."""
     studio = Studio(seed)
-    plates = {n: studio.plate(n) for n in range(25)}
+    plates = {n: np.roll(studio.plate(n), drift * n, axis=2) for n in range(25)}
     taken = survey({n: plate for n, plate in plates.items() if n % 2 == 0})
     recipe = first_look(taken).recipe
     assert recipe.screen.kind == "screen" and len(recipe.masks.order) == 1
@@ -79,8 +81,8 @@ def test_nothing_of_the_studio_is_left_and_nothing_of_the_subject_is_lost(seed: 
         alpha = key(plate_of(plates[frame]), recipe, frame, known).alpha
         outside = np.ones(alpha.shape, bool)
         outside[top:bottom, left:right] = False
-        assert alpha[outside].max() == 0
-        truth = studio.matte(frame)
+        assert alpha[np.roll(outside, drift * frame, axis=1)].max() == 0
+        truth = np.roll(studio.matte(frame), drift * frame, axis=1)
         assert alpha[truth > 0.99].mean() > 0.98
 
 

@@ -50,6 +50,8 @@ export class Follow {
     const last = way > 0 ? bench.facts.length - 1 : 0;
     let frame = from;
     let said = "";
+    const path = `masks.each.${mark}.course`;
+    const before = store.get(path);
     // The frame it begins on is a keyframe of its own.
     masks.reshape(masks.points(), false, "followed");
     while (this.running && frame !== last && !said) {
@@ -64,7 +66,8 @@ export class Follow {
       }
       said = lost || (steps.length ? "" : "There is nothing more to follow.");
     }
-    if (frame !== from) masks.put(store.recipe.masks.each[mark].course, true, `followed from frame ${from} to ${frame}`);
+    if (frame !== from) masks.put(store.get(path), true, `followed from frame ${from} to ${frame}`);
+    else bench.change(path, before, false);
     if (said) say(`${said} Reshape it here, and go on from here.`);
   }
 

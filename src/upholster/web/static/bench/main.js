@@ -173,7 +173,8 @@ function show() {
 /** Write what follows from the frame alone. */
 function here() {
   const { number } = bench.counted();
-  $("frame").value = number;
+  // A number that is being typed stays as it is.
+  if (document.activeElement !== $("frame")) $("frame").value = number;
   $("of-plate").textContent = bench.view.taken ? `shows ${bench.view.frame} of the plate` : "";
   bench.ribbon.show();
   bench.values.show();
@@ -274,7 +275,10 @@ bench.acts = {
 };
 for (const [id, act] of Object.entries(bench.acts)) $(id)?.addEventListener("click", () => Promise.resolve(act()).catch(bench.trouble));
 $("counting").addEventListener("click", (event) => event.target.dataset.counting && bench.frames.countAs(event.target.dataset.counting === "taken"));
-$("frame").addEventListener("change", () => bench.go(Number($("frame").value) || 0));
+$("frame").addEventListener("change", () => {
+  bench.go(Number($("frame").value) || 0);
+  $("frame").value = bench.counted().number;
+});
 // The keys of the Bench work again as soon as a number is in.
 $("frame").addEventListener("keydown", (event) => event.key === "Enter" && $("frame").blur());
 $("revisions").addEventListener("click", (event) => {

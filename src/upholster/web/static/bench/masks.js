@@ -220,6 +220,7 @@ export class Masks {
     $("mask-unkey").disabled = frames.length === 1 || here < 0;
     $("mask-later").hidden = frames.length === 1;
     $("mask-closed").textContent = course.closed ? "open it" : "close it";
+    $("mask-closed-words").textContent = course.closed ? "closed" : "open, and does nothing";
     const chosen = this.bench.shape.selected.size;
     $("mask-chosen").hidden = !chosen;
     $("mask-count").textContent = chosen === 1 ? "The chosen point:" : `${chosen} chosen points:`;
