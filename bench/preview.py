@@ -13,19 +13,29 @@ from playwright.sync_api import Page, sync_playwright
 
 CHANGES, SCRUBS = 60, 60
 
-DRAG = """async count => {
-    const value = document.querySelector('[data-path="matte.black_point"]');
+#: Times of changes made by keys, each from the key to the picture drawn.
+_KEYED = """async count => {
     const times = [];
     for (let k = 0; k < count; k++) {
         await new Promise(done => setTimeout(done, 30 + Math.random() * 30));
         const from = performance.now();
         const drawn = new Promise(
             done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
-        value.dispatchEvent(new KeyboardEvent('keydown', {key: k % 2 ? 'ArrowUp' : 'ArrowDown', bubbles: true}));
+        %s
         times.push((await drawn).time - from);
     }
     return times;
 }"""
+DRAG = (
+    _KEYED
+    % """document.querySelector('[data-path="matte.black_point"]').dispatchEvent(
+            new KeyboardEvent('keydown', {key: k & 1 ? 'ArrowUp' : 'ArrowDown', bubbles: true}));"""
+)
+RESHAPE = (
+    _KEYED
+    % """document.body.dispatchEvent(new KeyboardEvent('keydown', {
+            key: ['ArrowUp', 'ArrowRight', 'ArrowDown', 'ArrowLeft'][k & 3], shiftKey: true, bubbles: true}));"""
+)
 
 SCRUB = """async count => {
     const field = document.getElementById('frame');
@@ -38,20 +48,6 @@ SCRUB = """async count => {
             done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
         field.value = to;
         field.dispatchEvent(new Event('change'));
-        times.push((await drawn).time - from);
-    }
-    return times;
-}"""
-
-RESHAPE = """async count => {
-    const times = [];
-    for (let k = 0; k < count; k++) {
-        await new Promise(done => setTimeout(done, 30 + Math.random() * 30));
-        const from = performance.now();
-        const drawn = new Promise(
-            done => document.addEventListener('picture-drawn', e => done(e.detail), {once: true}));
-        const key = ['ArrowUp', 'ArrowRight', 'ArrowDown', 'ArrowLeft'][k % 4];
-        document.body.dispatchEvent(new KeyboardEvent('keydown', {key, shiftKey: true, bubbles: true}));
         times.push((await drawn).time - from);
     }
     return times;

@@ -19,6 +19,7 @@ from upholster.media.decoder.reader import probe as probe_files
 from upholster.media.delivery import Delivery, Plan, plan, read_delivery, too_odd
 from upholster.media.encoder.pair import pair_files
 from upholster.media.errors import MediaError
+from upholster.media.files import put_text
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.masks import write_mattes, write_svg, write_svgs
 from upholster.media.sequences import find_pictures
@@ -208,7 +209,7 @@ def key_command(
         proof=proof,
     )
     if save_recipe:
-        _put(save_recipe, key_job.recipe.model_dump_json(indent=2) + "\n")
+        put_text(save_recipe, key_job.recipe.model_dump_json(indent=2) + "\n")
     click.echo(proof.model_dump_json(indent=2) if as_json else proof.in_words())
     if not proof.passed:
         raise MediaError(f"{out} did not pass its proof: {proof.reason}")
@@ -235,14 +236,7 @@ def masks(plate: str, recipe: Path, target: Path | None, what: str, source: Path
             added = with_outlines(held.masks, from_svg(source.read_text(), float(facts.rate)))
         except (OSError, ValueError) as error:
             raise RecipeError(f"{source} could not be read: {error}.") from None
-        _put(recipe, held.model_copy(update={"masks": added}).model_dump_json(indent=2) + "\n")
-
-
-def _put(path: Path, text: str) -> None:
-    """Write a file that is whole or not there."""
-    part = path.with_name(path.name + ".part")
-    part.write_text(text)
-    part.replace(path)
+        put_text(recipe, held.model_copy(update={"masks": added}).model_dump_json(indent=2) + "\n")
 
 
 @main.command()

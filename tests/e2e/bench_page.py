@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Locator, Page
+from playwright.sync_api import Locator, Page, expect
 
 from conftest import wait_for
 
@@ -18,6 +18,17 @@ def open_bench(page: Page, name: str) -> None:
     page.get_by_role("link", name=f"Open {name} on the Bench").click()
     drawn = "() => ['#result', '#plate'].some(c => document.querySelector(c)?.width > 300)"
     wait_for(lambda: page.evaluate(drawn))
+
+
+def open_own_shot(page: Page, clip: Path) -> None:
+    """The Bench with a shot of its own of a clip, so that tests leave each other alone."""
+    bring_in(page, clip)
+    expect(page.get_by_role("link", name=f"Open {clip.stem} on the Bench")).to_be_visible(timeout=60_000)
+    open_bench(page, clip.stem)
+    first = page.url
+    page.get_by_label("Another shot from this footage").click()
+    page.wait_for_url(lambda url: url != first)
+    settled(page)
 
 
 def value(page: Page, label: str) -> Locator:

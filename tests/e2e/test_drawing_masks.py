@@ -7,7 +7,7 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
-from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, settled, value
+from bench_page import bring_in, choose, go_to, open_bench, open_own_shot, pixels, revision, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -29,13 +29,7 @@ def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def bench(page: Page, clip: Path) -> Page:
     """The Bench with a shot of its own for the test, the line of masks unfolded, on frame 0."""
-    bring_in(page, clip)
-    expect(page.get_by_role("link", name="Open stand on the Bench")).to_be_visible(timeout=60_000)
-    open_bench(page, "stand")
-    first = page.url
-    page.get_by_label("Another shot from this footage").click()
-    page.wait_for_url(lambda url: url != first)
-    settled(page)
+    open_own_shot(page, clip)
     page.keyboard.press("4")
     return page
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, set_value, settled, value
+from bench_page import choose, go_to, open_own_shot, pixels, revision, set_value, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -27,13 +27,7 @@ def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def bench(page: Page, clip: Path) -> Page:
     """The Bench with a shot of its own for the test, its first line unfolded."""
-    bring_in(page, clip)
-    expect(page.get_by_role("link", name="Open reel on the Bench")).to_be_visible(timeout=60_000)
-    open_bench(page, "reel")
-    first = page.url
-    page.get_by_label("Another shot from this footage").click()
-    page.wait_for_url(lambda url: url != first)
-    settled(page)
+    open_own_shot(page, clip)
     page.keyboard.press("1")
     return page
 

@@ -28,6 +28,13 @@ def put_whole(files: Sequence[Path], folder: Path) -> None:
     sync(folder.parent)
 
 
+def put_text(path: Path, text: str) -> None:
+    """Write a text that is there whole or not at all."""
+    part = path.with_name(path.name + ".part")
+    part.write_text(text)
+    part.replace(path)
+
+
 def sync(path: Path) -> None:
     """Have the disk hold what was written to a file, or the names in a folder."""
     handle = os.open(path, os.O_RDONLY)

@@ -14,14 +14,13 @@ from upholster.core.masks.svg import frame_to_svg, to_svg
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
+from upholster.media.files import put_text
 
 
 def write_svg(path: Path, masks: Masks, facts: Facts) -> None:
     """One SVG with the course of every mask as animation."""
     text = to_svg(masks, facts.width, facts.height, float(facts.rate))
-    part = path.with_name(path.name + ".part")
-    part.write_text(text)
-    part.replace(path)
+    put_text(path, text)
 
 
 def write_svgs(folder: Path, masks: Masks, facts: Facts) -> None:

@@ -1,7 +1,7 @@
 """A drawn shape and its course: the places of its points at keyframes, and in between."""
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import sha256
@@ -160,15 +160,6 @@ class Course:
             form = _moved(flat, -turn, 1 / size, np.zeros(2))
             rows.append(np.concatenate([centre, [turn, np.log(size)], form.ravel()]))
         return np.stack(rows)
-
-    def reshaped(self, frame: int, points: Numbers) -> "Course":
-        """The course with a keyframe of those points on `frame`."""
-        return self._with({**self._keys, frame: (self._way_at(frame), points)})
-
-    def without(self, frames: Sequence[int]) -> "Course":
-        """The course without the keyframes on some frames; one always stays."""
-        kept = {frame: key for frame, key in self._keys.items() if frame not in set(frames)}
-        return self._with(kept or dict([next(iter(self._keys.items()))]))
 
     def shifted(self, x: float, y: float) -> "Course":
         """The whole course elsewhere."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from upholster import __version__
 from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Delivery
+from upholster.media.files import put_text
 from upholster.media.proof import Proof
 
 
@@ -41,6 +42,4 @@ def write_sidecar(
         "recipe": recipe.model_dump(mode="json"),
         "proof": proof.model_dump(mode="json"),
     }
-    part = path.with_name(path.name + ".part")
-    part.write_text(json.dumps(document, indent=2) + "\n")
-    part.replace(path)
+    put_text(path, json.dumps(document, indent=2) + "\n")
