@@ -19,6 +19,8 @@ _SHARP = 0.35
 _BESIDE = 1.0
 #: Columns looked at together.
 _BLOCK = 16
+#: Rows worked on together: what is kept of them stays near the processor.
+_STRIP = 16
 
 
 class Patch(NamedTuple):
@@ -68,7 +70,7 @@ def coverage(points: Numbers, raster: Raster, *, feather: float = 0.0, spread: f
     left, top, right, bottom = box
     plane = _areas(fine, box)
     if fine.soft:
-        plane = _softened(coarse, plane, left, top, beyond)
+        _soften_edge(coarse, plane, left, top, beyond)
     return Patch(top, left, plane)
 
 
@@ -95,40 +97,55 @@ def _areas(lines: Outline, box: tuple[int, int, int, int]) -> Plane:
 def _area_rows(places, first, second, out, first_row, end_row):
     width = out.shape[1]
     # Areas begin at a pixel and go on to the right of it.
-    sums = np.zeros((end_row - first_row, width + 2), np.float32)
+    sums = np.empty((_STRIP, width + 2), np.float32)
     # Blocks of columns that any side passes; all others are of one coverage.
-    passed = np.zeros((end_row - first_row, (width + 2) // _BLOCK + 1), np.bool_)
+    passed = np.empty((_STRIP, (width + 2) // _BLOCK + 1), np.bool_)
+    for top in range(first_row, end_row, _STRIP):
+        strip = out[top : min(top + _STRIP, end_row)]
+        sums[:], passed[:] = 0.0, False
+        _gather(places, first, second, top, len(strip), sums, passed)
+        _add_up(sums, passed, strip)
+
+
+@compiled
+def _gather(places, first, second, top, rows, sums, passed):
+    """The areas to the right of all sides, where they begin, in some rows from `top` on."""
+    width = sums.shape[1] - 2
     for k in range(len(first)):
-        x0, y0 = places[first[k]]
-        x1, y1 = places[second[k]]
+        x0, y0 = places[first[k], 0], places[first[k], 1] - top
+        x1, y1 = places[second[k], 0], places[second[k], 1] - top
         if y0 == y1:
             continue
         sign = 1.0
         if y0 > y1:
             x0, y0, x1, y1, sign = x1, y1, x0, y0, -1.0
-        if y1 <= first_row or y0 >= end_row:
+        if y1 <= 0.0 or y0 >= rows:
             continue
         slope = (x1 - x0) / (y1 - y0)
-        if y0 < first_row:
-            x0, y0 = x0 + (first_row - y0) * slope, float(first_row)
-        if y1 > end_row:
-            x1, y1 = x0 + (end_row - y0) * slope, float(end_row)
+        if y0 < 0.0:
+            x0, y0 = x0 - y0 * slope, 0.0
+        y1 = min(y1, float(rows))
         row = int(y0)
         x = x0
         y = y0
-        while y < y1 and row < end_row:
+        while y < y1 and row < rows:
             down = min(y1, row + 1.0)
             across = x0 + (down - y0) * slope
-            _add(sums[row - first_row], passed[row - first_row], x, across, sign * (down - y), width)
+            _add(sums[row], passed[row], x, across, sign * (down - y), width)
             x, y = across, down
             row += 1
-    for row in range(first_row, end_row):
+
+
+@compiled
+def _add_up(sums, passed, out):
+    rows, width = out.shape
+    for row in range(rows):
         total = np.float32(0.0)
         for block in range((width - 1) // _BLOCK + 1):
             start, end = block * _BLOCK, min((block + 1) * _BLOCK, width)
-            if passed[row - first_row, block]:
+            if passed[row, block]:
                 for column in range(start, end):
-                    total += sums[row - first_row, column]
+                    total += sums[row, column]
                     out[row, column] = min(abs(total), np.float32(1.0))
             else:
                 inside = min(abs(total), np.float32(1.0))
@@ -176,35 +193,41 @@ def _add(sums, passed, x0, x1, height, width):
         column += 1
 
 
-def _softened(lines: Outline, areas: Plane, left: int, top: int, beyond: float) -> Plane:
+def _soften_edge(lines: Outline, plane: Plane, left: int, top: int, beyond: float) -> None:
+    """Make the edge of a plane of areas soft, in place."""
     first, second = lines.edges()
     places = lines.places - (left, top)
     ways = places[second] - places[first]
-    turns = np.zeros(len(places))
-    # The turn at the corner where each side ends.
-    before = np.empty(len(places), np.int64)
-    before[second] = first
-    came = places - places[before]
-    turns[:] = np.abs(
-        np.arctan2(came[:, 0] * ways[:, 1] - came[:, 1] * ways[:, 0], came[:, 0] * ways[:, 0] + came[:, 1] * ways[:, 1])
-    )
-    out = np.empty_like(areas)
-    over_rows(_soften_rows, areas.shape[0], places, lines.feathers, second, turns, beyond, areas, out)
-    return out
+    # The turn at every corner, between the side that ends there and the one that begins.
+    came = np.empty_like(ways)
+    came[second] = ways[first]
+    across, on = came[:, 0] * ways[:, 1] - came[:, 1] * ways[:, 0], (came * ways).sum(axis=1)
+    turns = np.abs(np.arctan2(across, on))
+    over_rows(_soften_rows, plane.shape[0], places, lines.feathers, second, turns, beyond, plane)
 
 
 @compiled
-def _soften_rows(places, feathers, second, turns, beyond, areas, out, first_row, end_row):
-    rows, width = end_row - first_row, areas.shape[1]
+def _soften_rows(places, feathers, second, turns, beyond, plane, first_row, end_row):
+    width = plane.shape[1]
     # Square of the distance, and the feather inward and outward, of the nearest place; in blocks that any is near.
-    nearest = np.empty((rows, width, 3), np.float32)
-    passed = np.zeros((rows, width // _BLOCK + 1), np.bool_)
-    out[first_row:end_row] = areas[first_row:end_row]
+    nearest = np.empty((3, _STRIP, width), np.float32)
+    passed = np.empty((_STRIP, width // _BLOCK + 1), np.bool_)
+    for top in range(first_row, end_row, _STRIP):
+        strip = plane[top : min(top + _STRIP, end_row)]
+        passed[:] = False
+        _measure(places, feathers, second, turns, abs(beyond) + 1.0, top, nearest[:, : len(strip)], passed)
+        _soften(nearest, passed, beyond, strip)
+
+
+@compiled
+def _measure(places, feathers, second, turns, beside, top, nearest, passed):
+    """What lies nearest to the pixels of some rows from `top` on, as far as feathers reach and a little beside."""
+    rows, width = nearest.shape[1:]
     for k in range(len(places)):
         n = second[k]
-        ax, ay = places[k, 0], places[k, 1] - first_row
-        bx, by = places[n, 0], places[n, 1] - first_row
-        wide = max(feathers[k, 0], feathers[k, 1], feathers[n, 0], feathers[n, 1]) + abs(beyond) + 1.0
+        ax, ay = places[k, 0], places[k, 1] - top
+        bx, by = places[n, 0], places[n, 1] - top
+        wide = max(feathers[k, 0], feathers[k, 1], feathers[n, 0], feathers[n, 1]) + beside
         if min(ay, by) - wide > rows or max(ay, by) + wide < 0.0:
             continue
         length = math.hypot(bx - ax, by - ay)
@@ -233,27 +256,51 @@ def _soften_rows(places, feathers, second, turns, beyond, areas, out, first_row,
             for block in range(first // _BLOCK, (last - 1) // _BLOCK + 1):
                 if not passed[row, block]:
                     passed[row, block] = True
-                    nearest[row, block * _BLOCK : (block + 1) * _BLOCK, 0] = np.inf
-            for column in range(first, last):
-                dx = column + 0.5 - ax
-                t = min(max(dx * ux + dy * uy, 0.0), length)
-                far = np.float32((dx - t * ux) ** 2 + (dy - t * uy) ** 2)
-                if far < nearest[row, column, 0]:
-                    share = t / length
-                    nearest[row, column, 0] = far
-                    nearest[row, column, 1] = feathers[k, 0] + share * (feathers[n, 0] - feathers[k, 0])
-                    nearest[row, column, 2] = feathers[k, 1] + share * (feathers[n, 1] - feathers[k, 1])
+                    nearest[0, row, block * _BLOCK : (block + 1) * _BLOCK] = np.inf
+            if first < last:
+                side = (first + 0.5 - ax, dy, ux, uy, length)
+                _compare(side, feathers[k], feathers[n], nearest[:, row, first:last])
+
+
+@compiled
+def _compare(side, before, after, nearest):
+    """Take a side for the nearest, in a part of a row, where it is; without branches, so that many go at once."""
+    dx, dy, ux, uy, length = (
+        np.float32(side[0]),
+        np.float32(side[1]),
+        np.float32(side[2]),
+        np.float32(side[3]),
+        np.float32(side[4]),
+    )
+    inward, in_more = np.float32(before[0]), np.float32((after[0] - before[0]) / side[4])
+    outward, out_more = np.float32(before[1]), np.float32((after[1] - before[1]) / side[4])
+    known, ins, outs = nearest
+    for column in range(known.size):
+        x = dx + np.float32(column)
+        t = min(max(x * ux + dy * uy, np.float32(0.0)), length)
+        off_x, off_y = x - t * ux, dy - t * uy
+        far = off_x * off_x + off_y * off_y
+        nearer = far < known[column]
+        known[column] = far if nearer else known[column]
+        ins[column] = inward + t * in_more if nearer else ins[column]
+        outs[column] = outward + t * out_more if nearer else outs[column]
+
+
+@compiled
+def _soften(nearest, passed, beyond, plane):
+    """Put the ramp of the distances in the place of areas."""
+    rows, width = plane.shape
     for row in range(rows):
         for block in range((width - 1) // _BLOCK + 1):
             if not passed[row, block]:
                 continue
             for column in range(block * _BLOCK, min((block + 1) * _BLOCK, width)):
-                far, inward, outward = nearest[row, column]
+                far, inward, outward = nearest[0, row, column], nearest[1, row, column], nearest[2, row, column]
                 whole = inward + outward
                 if far == np.inf or whole == 0.0:
                     continue
-                area = areas[first_row + row, column]
+                area = plane[row, column]
                 distance = -math.sqrt(far) if area >= 0.5 else math.sqrt(far)
                 ramp = clamped((outward + beyond - distance) / whole, 1.0)
                 # An edge that is not softer than a pixel is one of areas.
-                out[first_row + row, column] += clamped(whole, 1.0) * (ramp * ramp * (3.0 - 2.0 * ramp) - area)
+                plane[row, column] = area + clamped(whole, 1.0) * (ramp * ramp * (3.0 - 2.0 * ramp) - area)

@@ -79,13 +79,14 @@ def outlines(points: Numbers, raster: Raster, *, feather: float, spread: float) 
     placed = _placed(points, raster)
     placed[:, 6:] = np.maximum(placed[:, 6:] + feather, 0) * raster.length(1.0)
     soft = placed[:, 6:].sum(axis=1)
-    # Where the edge is soft all around, nobody sees a hundredth of a pixel.
-    fine = _flattened(placed, _COARSE if soft.min() > 2 else _FINE)
-    coarse = _flattened(placed, max(_COARSE, 0.01 * float(soft.min()))) if soft.any() else fine
+    around = soft.min() > 2
+    coarse = _flattened(placed, max(_COARSE, 0.01 * float(soft.min())))
+    # Where the edge is soft all around, areas only tell inside from outside.
+    fine = coarse if around else _flattened(placed, _FINE)
     grown = raster.length(spread)
     # A soft edge is moved by distance, a sharp one has to be made anew.
-    beyond = grown if soft.min() > 2 else 0.0
-    if grown == beyond and not _crosses(_flattened(placed, _ROUGH).places):
+    beyond = grown if around else 0.0
+    if grown == beyond and not _crosses(coarse.places if around else _flattened(placed, _ROUGH).places):
         return Outlines(fine, coarse, beyond)
     return Outlines(_resolved(fine, grown - beyond), _resolved(coarse, grown - beyond), beyond)
 

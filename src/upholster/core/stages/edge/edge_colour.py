@@ -49,13 +49,20 @@ def _run(picture: Picture, context: Context, *, paused: bool, **values: Any) -> 
     kind, primary = context.screen.kind, context.measured.primary
     bounds = (float(picture.rgb.min()), float(picture.rgb.max())) if context.floating else (0.0, 1.0)
     rgb = edge_colour(picture.rgb, picture.cover, kind, *grids, primary, bounds=bounds, **values)
-    held = picture.held
-    if held.any():
-        # Where a mask keeps what lies inside, its colours stay as well.
-        rows, columns = (slice(*np.flatnonzero(held.any(axis=axis))[[0, -1]] + [0, 1]) for axis in (1, 0))
-        part = rgb[:, rows, columns]
-        part += held[rows, columns] * (picture.rgb[:, rows, columns] - part)
+    if picture.held.shape == picture.cover.shape:
+        over_rows(_keep_rows, len(picture.held), picture.rgb, picture.held, rgb)
     return {"rgb": rgb}
+
+
+@compiled
+def _keep_rows(plate, held, rgb, first_row, end_row):
+    """Where a mask keeps what lies inside, its colours stay as well."""
+    for row in range(first_row, end_row):
+        for column in range(held.shape[1]):
+            kept = held[row, column]
+            if kept > 0:
+                for c in range(3):
+                    rgb[c, row, column] += kept * (plate[c, row, column] - rgb[c, row, column])
 
 
 STAGE = Stage("edge_colour", ("rgb", "cover", "held", "screen", "subject"), _run, "edge_colour", EdgeColour)

@@ -12,6 +12,9 @@ from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, cove
 
 Plane = NDArray[np.float32]
 
+#: Stands where there are no masks of a kind.
+_NONE = np.zeros((0, 0), np.float32)
+
 
 def _run(picture: Picture, context: Context, *, drawn: tuple[Drawn, ...]) -> Changes:
     cover, raw = (picture.cover, picture.raw_matte) if context.keyed else (picture.alpha, picture.alpha)
@@ -19,21 +22,30 @@ def _run(picture: Picture, context: Context, *, drawn: tuple[Drawn, ...]) -> Cha
     inside = joined((m for m in drawn if m.does == "discard_outside"), picture.raster, around=1.0)
     gone = joined((m for m in drawn if m.does == "discard_inside"), picture.raster)
     held = joined((m for m in drawn if m.does == "keep_inside"), picture.raster)
-    whole, none = np.broadcast_to(np.float32(1), cover.shape), np.broadcast_to(np.float32(0), cover.shape)
-    left, measured = np.empty_like(cover, shape=cover.shape), np.empty_like(raw, shape=raw.shape)
-    planes = (whole if inside is None else inside, none if gone is None else gone, none if held is None else held)
+    left, measured = np.empty(cover.shape, np.float32), np.empty(raw.shape, np.float32)
+    planes = (_NONE if plane is None else plane for plane in (inside, gone, held))
     over_rows(_mask_rows, cover.shape[0], cover, raw, *planes, left, measured)
     return covered(left) | {"raw_matte": measured} | ({} if held is None else {"held": held})
 
 
 @compiled
 def _mask_rows(cover, raw, inside, gone, held, left, measured, first_row, end_row):
+    one = np.float32(1.0)
+    width = cover.shape[1]
+    let_through, kept = np.ones(width, np.float32), np.zeros(width, np.float32)
     for row in range(first_row, end_row):
-        for column in range(cover.shape[1]):
-            let_through = inside[row, column] * (np.float32(1.0) - gone[row, column])
-            value = cover[row, column] * let_through
-            left[row, column] = value + held[row, column] * (np.float32(1.0) - value)
-            measured[row, column] = raw[row, column] * let_through
+        if inside.size:
+            let_through[:] = inside[row]
+        if gone.size:
+            for column in range(width):
+                through = inside[row, column] if inside.size else one
+                let_through[column] = through * (one - gone[row, column])
+        if held.size:
+            kept[:] = held[row]
+        for column in range(width):
+            value = cover[row, column] * let_through[column]
+            left[row, column] = value + kept[column] * (one - value)
+            measured[row, column] = raw[row, column] * let_through[column]
 
 
 def _applies(context: Context, *, drawn: tuple[Drawn, ...], **others: Any) -> bool:
