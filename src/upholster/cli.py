@@ -14,7 +14,7 @@ from upholster import __version__
 from upholster.core.documents.recipe import Recipe, RecipeError, Take, read_recipe
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
-from upholster.core.masks.svg import from_svg, with_outlines
+from upholster.core.masks.svg import from_svg, with_masks
 from upholster.media.decoder.reader import probe as probe_files
 from upholster.media.delivery import Delivery, Plan, plan, read_delivery, too_odd
 from upholster.media.encoder.pair import pair_files
@@ -233,7 +233,7 @@ def masks(plate: str, recipe: Path, target: Path | None, what: str, source: Path
         write(target, held.masks, facts)
     elif source is not None:
         try:
-            added = with_outlines(held.masks, from_svg(source.read_text(), float(facts.rate)))
+            added = with_masks(held.masks, from_svg(source.read_text(), float(facts.rate)))
         except (OSError, ValueError) as error:
             raise RecipeError(f"{source} could not be read: {error}.") from None
         put_text(recipe, held.model_copy(update={"masks": added}).model_dump_json(indent=2) + "\n")

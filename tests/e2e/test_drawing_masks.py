@@ -303,3 +303,28 @@ def test_two_joined_feathered_masks_are_delivered_as_they_look(bench: Page, hous
         assert np.abs(alpha - shown).max() < 0.02
     assert frames[0][90, 100] > 0.99 and frames[0][90, 190] < 0.01 and frames[0][20, 100] == 0
     assert recipe.masks.order and not zipfile.is_zipfile(file)
+
+
+def test_the_edge_is_made_soft_by_pulling_at_its_points(bench: Page) -> None:
+    page = bench
+    draw(page, "Rectangle", (60, 40), (200, 140))
+    number = revision(page)
+    page.mouse.click(*at(page, 200, 140))
+    grip = page.locator("#overlay rect[transform]")
+    expect(grip).to_have_count(2)
+    # The one outside lies further down and to the right.
+    boxes = [grip.nth(k).bounding_box() for k in range(2)]
+    outer = max((box for box in boxes if box), key=lambda box: box["x"])
+    page.mouse.move(outer["x"] + outer["width"] / 2, outer["y"] + outer["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(outer["x"] + outer["width"] / 2 + 40, outer["y"] + outer["height"] / 2 + 40, steps=5)
+    page.mouse.up()
+    saved(page, number + 1)
+    (mask,) = masks_of(page)
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    pulled = 40 * 2**0.5 * 320 / stage["width"]
+    assert mask.course.points[0, 2, 7] == pytest.approx(pulled, rel=0.1)
+    assert (mask.course.points[0, :, 6] == 0).all() and (mask.course.points[0, [0, 1, 3], 7] == 0).all()
+    page.keyboard.press("Control+z")
+    wait_for(lambda: masks_of(page)[0].course.points[0, 2, 7] == 0)

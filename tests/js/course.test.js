@@ -4,7 +4,8 @@ import assert from "node:assert/strict";
 import test from "node:test";
 
 import { along, corner, snapped, ellipse, freehand, inside, nearestOn, pointsAt, rectangle, reshaped, shifted, withoutPoints, withPoint } from "../../src/upholster/web/static/bench/course.js";
-import { boxOf, grips, mapFor } from "../../src/upholster/web/static/bench/tools/box.js";
+import { feathers, normal } from "../../src/upholster/web/static/bench/tools/shape/feather.js";
+import { boxOf, grips, mapFor } from "../../src/upholster/web/static/bench/tools/shape/box.js";
 import { transformed } from "../../src/upholster/web/static/bench/course.js";
 
 const course = (points, ...more) => ({ closed: true, tied: points.map(() => true), keys: [{ frame: 0, next: "smooth", points }, ...more] });
@@ -81,4 +82,22 @@ test("a box scales, shears and turns what is in it around its pivot", () => {
   assert.deepEqual(by(grip("side", 1), [5, 0], [8, 0], { shear: true }), [[3, 0], [13, 0], [7, 10], [-3, 10]]);
   assert.deepEqual(by(grip("turn"), [5, -5], [15, 5]), [[10, 0], [10, 10], [0, 10], [0, 0]]);
   assert.deepEqual(by(grip("turn"), [5, -5], [14.8, 4.2], { even: true }), [[10, 0], [10, 10], [0, 10], [0, 0]]);
+});
+
+test("feathers are pulled out of a shape and into it, whichever way round it was drawn", () => {
+  const square = [[0, 0], [100, 0], [100, 100], [0, 100]].map(([x, y]) => corner(x, y));
+  const half = Math.SQRT1_2;
+  normal(square, 0).forEach((n) => near(n, -half));
+  normal(square.toReversed(), 3).forEach((n) => near(n, -half));
+  square[2][7] = 6;
+  const masks = { course: () => ({ closed: true }), mask: { feather: [{ frame: 0, value: 4, next: "hold" }] } };
+  const grips = feathers({ selected: new Set([2]), pixel: (count) => count / 2, bench: { masks, frame: () => 3 } }, square);
+  const out = grips.find(({ part }) => part === "out");
+  // 4 of the mask, 6 of its own, 11 for the grip to stand apart.
+  near(out.at[0], 100 + 21 * half);
+  near(out.widthAt(out.at), 6);
+  near(out.widthAt([out.at[0] + 5 * half, out.at[1] + 5 * half]), 11);
+  const into = grips.find(({ part }) => part === "in");
+  near(into.at[1], 100 - 15 * half);
+  near(into.widthAt(into.at), 0);
 });

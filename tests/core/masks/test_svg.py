@@ -1,6 +1,7 @@
 """Masks as SVG and back; what others write, and nonsense."""
 
 import math
+import re
 from xml.etree import ElementTree
 
 import numpy as np
@@ -30,8 +31,25 @@ EACH = {"a": Mask(name="Still & open", course=STILL), "b": Mask(name="Moving", c
 MASKS = Masks(order=("b", "a"), each=EACH)
 
 
+SOFT = Mask(name="Soft", does="keep_inside", feather=3.5, spread=-1.0, opacity=0.5, course=MOVING)
+
+
 def test_masks_come_back_from_an_svg_as_they_were() -> None:
-    back = from_svg(to_svg(MASKS, 240, 180, 24), 24)
+    masks = Masks(order=("b", "c", "a"), each=EACH | {"c": SOFT})
+    back = from_svg(to_svg(masks, 240, 180, 24), 24)
+    assert back == [EACH["b"], SOFT, EACH["a"]]
+
+
+def test_a_path_that_was_changed_elsewhere_counts_as_it_is_drawn_now() -> None:
+    one = Masks(order=("a",), each={"a": EACH["a"].model_copy(update={"feather": 4.0})})
+    written = to_svg(one, 240, 180, 24)
+    (changed,) = from_svg(written.replace(" 30.000 50.000", " 40.000 50.000"), 24)
+    assert changed.name == "Still & open" and changed.feather == 0
+    assert changed.course.points[0, -1, :2] == pytest.approx([40, 50])
+
+
+def test_outlines_come_back_from_an_svg_without_the_document_beside_them() -> None:
+    back = from_svg(re.sub("<metadata>.*?</metadata>", "", to_svg(MASKS, 240, 180, 24)), 24)
     assert [read.name for read in back] == ["Moving", "Still & open"]
     moving, still = back[0].course, back[1].course
     assert not still.closed and still.points[0] == pytest.approx(STILL.points[0], abs=1e-3)

@@ -1,13 +1,14 @@
 """Masks as SVG, an open standard: paths, with their course as SMIL animation; and back."""
 
+import json
 import re
 from dataclasses import replace
 from itertools import count
-from typing import NamedTuple
 from xml.etree import ElementTree
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import ValidationError
 from svgelements import Close, CubicBezier, Line, Move, Path, QuadraticBezier
 
 from upholster.core.documents.masks import Mask, Masks
@@ -24,19 +25,13 @@ _MOST, _FRAMES = 64 << 20, 10_000
 _PARTS = re.compile(r"\s*;\s*")
 
 
-class Read(NamedTuple):
-    """An outline from a file, with its name."""
-
-    name: str
-    course: Course
-
-
 def to_svg(masks: Masks, width: int, height: int, rate: float) -> str:
     """A picture of all outlines in one file, in pixels of the plate.
 
     Each is a path that begins at its first keyframe; one that moves has an animation of ``d`` with a value for each
     frame up to its last keyframe, so that it goes the same way in any viewer (SVG 1.1, chapter 19, Animation).
-    Feathers and what a mask does are not part of an SVG.
+    What a path cannot say (feathers, keyframes, what a mask does) stands beside it as the mask's document, in the
+    `metadata` that SVG has for it.
     """
     ElementTree.register_namespace("", _SVG)
     root = ElementTree.Element(
@@ -44,26 +39,33 @@ def to_svg(masks: Masks, width: int, height: int, rate: float) -> str:
     )
     for mark in masks.order:
         mask = masks.each[mark]
-        course = mask.course
-        first, last = course.frames[0], course.frames[-1]
-        fill = "white" if course.covers else "none"
-        drawn = {"id": mark, "d": _d(course, first), "fill": fill, "fill-rule": "nonzero"}
-        path = ElementTree.SubElement(root, f"{{{_SVG}}}path", drawn)
+        path = _path(mask.course, rate)
+        path.set("id", mark)
         ElementTree.SubElement(path, f"{{{_SVG}}}title").text = mask.name
-        if last > first:
-            frames = range(first, last + 1)
-            many = len(frames)
-            animate = {
-                "attributeName": "d",
-                "begin": f"{first / rate:.6f}s",
-                "dur": f"{many / rate:.6f}s",
-                "calcMode": "discrete",
-                "fill": "freeze",
-                "keyTimes": ";".join(f"{k / many:.8f}" for k in range(many)),
-                "values": ";".join(_d(course, frame) for frame in frames),
-            }
-            ElementTree.SubElement(path, f"{{{_SVG}}}animate", animate)
+        ElementTree.SubElement(path, f"{{{_SVG}}}metadata").text = mask.model_dump_json()
+        root.append(path)
     return '<?xml version="1.0" encoding="UTF-8"?>\n' + ElementTree.tostring(root, encoding="unicode") + "\n"
+
+
+def _path(course: Course, rate: float) -> ElementTree.Element:
+    """A path, with its animation where it moves."""
+    first, last = course.frames[0], course.frames[-1]
+    drawn = {"d": _d(course, first), "fill": "white" if course.covers else "none", "fill-rule": "nonzero"}
+    path = ElementTree.Element(f"{{{_SVG}}}path", drawn)
+    if last > first:
+        frames = range(first, last + 1)
+        many = len(frames)
+        animate = {
+            "attributeName": "d",
+            "begin": f"{first / rate:.6f}s",
+            "dur": f"{many / rate:.6f}s",
+            "calcMode": "discrete",
+            "fill": "freeze",
+            "keyTimes": ";".join(f"{k / many:.8f}" for k in range(many)),
+            "values": ";".join(_d(course, frame) for frame in frames),
+        }
+        ElementTree.SubElement(path, f"{{{_SVG}}}animate", animate)
+    return path
 
 
 def frame_to_svg(masks: Masks, width: int, height: int, frame: int) -> str:
@@ -88,8 +90,10 @@ def _d(course: Course, frame: int) -> str:
     return "".join(parts) + ("Z" if course.closed else "")
 
 
-def from_svg(text: str, rate: float) -> list[Read]:
-    """The paths of an SVG as outlines; animations of ``d`` as their course, thinned to few keyframes.
+def from_svg(text: str, rate: float) -> list[Mask]:
+    """The paths of an SVG as masks; animations of ``d`` as their course, thinned to few keyframes.
+
+    A path that `to_svg` wrote, and that nobody reshaped since, gives exactly the mask it was.
 
     Raises
     ------
@@ -106,19 +110,33 @@ def from_svg(text: str, rate: float) -> list[Read]:
         raise ValueError("this is not an SVG") from None
     found = []
     for number, path in enumerate(root.iter(f"{{{_SVG}}}path"), 1):
-        name = path.findtext(f"{{{_SVG}}}title") or path.get("id") or f"Path {number}"
-        found.append(Read(name.strip()[:80] or f"Path {number}", _course(path, rate)))
+        named = (path.findtext(f"{{{_SVG}}}title") or path.get("id") or "").strip()[:80] or f"Path {number}"
+        found.append(_mask_of_ours(path, rate) or Mask(name=named, course=_course(path, rate)))
     if not found:
         raise ValueError("the SVG has no paths; shapes have to be converted to paths first")
     return found
 
 
-def with_outlines(masks: Masks, read: list[Read]) -> Masks:
-    """Masks with outlines from a file after them, each as a garbage mask."""
+def _mask_of_ours(path: ElementTree.Element, rate: float) -> Mask | None:
+    """The mask whose document stands beside a path, where it still draws this path."""
+    try:
+        mask = Mask.model_validate(json.loads(path.findtext(f"{{{_SVG}}}metadata") or "null"))
+    except (ValueError, ValidationError):
+        return None
+    return mask if _drawn(_path(mask.course, rate)) == _drawn(path) else None
+
+
+def _drawn(path: ElementTree.Element) -> tuple[str | None, list[str | None]]:
+    """What a path draws: its shape, and the values of its animations."""
+    return path.get("d"), [animate.get("values") for animate in path.iter(f"{{{_SVG}}}animate")]
+
+
+def with_masks(masks: Masks, more: list[Mask]) -> Masks:
+    """Masks with others after them."""
     each, order = dict(masks.each), list(masks.order)
-    for one in read:
+    for mask in more:
         mark = next(f"m{n}" for n in count(1) if f"m{n}" not in each)
-        each[mark] = Mask(name=one.name, course=one.course)
+        each[mark] = mask
         order.append(mark)
     return Masks(paused=masks.paused, order=tuple(order), each=each)
 

@@ -208,13 +208,13 @@ def masks_svg(shot_id: int) -> Response:
 
 @page.post("/masks/read")
 def read_masks(shot_id: int) -> Response:
-    """The paths of an SVG as outlines, with their names."""
+    """The paths of an SVG as masks."""
     rate = float(Fraction(look.footage_of(shot_id).facts["rate"]))
     try:
         found = from_svg(asked_for(requests.SvgSent).svg, rate)
     except ValueError as error:
         raise Refused(f"This file could not be read: {error}.") from None
-    return jsonify([{"name": one.name, "course": one.course.document()} for one in found])
+    return jsonify([mask.model_dump(mode="json") for mask in found])
 
 
 @page.post("/instruments/<name>")

@@ -17,7 +17,7 @@ import { Store } from "./store.js";
 import { Crop } from "./tools/crop.js";
 import { Measure, Readout } from "./tools/measure.js";
 import { pan, split } from "./tools/pan.js";
-import { Shape } from "./tools/shape.js";
+import { Shape } from "./tools/shape/shape.js";
 import { keyedFrames, neighbour } from "./tracks.js";
 import { Values } from "./values.js";
 import { Viewer } from "./viewer.js";

@@ -37,7 +37,7 @@ export class Masks {
     const [file] = field.files;
     field.value = "";
     if (!file) return;
-    for (const { name, course } of await send(`${this.bench.at}/masks/read`, { svg: await file.text() })) this.add(course, `${name} read from ${file.name}`, { name });
+    for (const { course, ...more } of await send(`${this.bench.at}/masks/read`, { svg: await file.text() })) this.add(course, `${more.name} read from ${file.name}`, more);
   }
 
   get #masks() {

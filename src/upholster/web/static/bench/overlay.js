@@ -42,11 +42,11 @@ export class Overlay {
     this.add("path", { d: `M${a.x} ${a.y}L${b.x} ${b.y}`, class: "segment" });
   }
 
-  /** A point of an outline: square or round. */
+  /** A point of an outline: square, round, or a diamond. */
   dot([x, y], form, kind) {
     const at = this.viewer.inBooth(x, y);
     if (form === "round") this.add("circle", { cx: at.x, cy: at.y, r: kind === "small" ? 3 : 4, class: `dot-of-shape ${kind}` });
-    else this.add("rect", { x: at.x - 3.5, y: at.y - 3.5, width: 7, height: 7, class: `dot-of-shape ${kind}` });
+    else this.add("rect", { x: at.x - 3.5, y: at.y - 3.5, width: 7, height: 7, class: `dot-of-shape ${kind}`, ...(form === "diamond" && { transform: `rotate(45 ${at.x} ${at.y})` }) });
   }
 
   /** What things are turned around. */
