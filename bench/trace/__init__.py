@@ -1,0 +1,1 @@
+"""What tracing without a screen is worth, on plates with exact truth."""

@@ -1,0 +1,345 @@
+"""Plates without a screen, with exact truth: drawn at random from families, filmed, and compressed as cameras do."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from math import cos, pi, sin
+from pathlib import Path
+from typing import Any
+
+import av
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from skimage import data
+
+from upholster.demo.camera import Layer, Picture, strokes
+
+WIDTH, HEIGHT, FRAMES = 960, 540, 60
+Numbers = NDArray[np.float64]
+Draw = np.random.Generator
+
+#: Photographs that scikit-image brings along, none of them of a person.
+_PHOTOGRAPHS = ("brick", "chelsea", "coffee", "coins", "grass", "gravel", "immunohistochemistry", "retina", "rocket")
+
+
+def photograph(draw: Draw, width: int, height: int, name: str | None = None) -> Picture:
+    """A part of a photograph, its colours turned and stretched at random."""
+    picture = np.asarray(getattr(data, name or draw.choice(_PHOTOGRAPHS))(), np.float32) / 255
+    picture = np.repeat(picture[..., None], 3, 2) if picture.ndim == 2 else picture[..., :3]
+    tint = draw.uniform(0.55, 1.25, 3).astype(np.float32)
+    mixed = picture @ (0.7 * np.eye(3) + 0.3 * draw.dirichlet(np.ones(3), 3)).astype(np.float32)
+    part = draw.uniform(0.45, 0.9)
+    high = max(8, int(picture.shape[0] * part))
+    wide = max(8, min(picture.shape[1], int(high * width / height)))
+    top, left = (int(draw.integers(0, n + 1)) for n in (picture.shape[0] - high, picture.shape[1] - wide))
+    cut = np.ascontiguousarray(mixed[top : top + high, left : left + wide])
+    return (cv2.resize(cut, (width, height), interpolation=cv2.INTER_CUBIC) * tint).clip(0.02, 0.98)
+
+
+def sprite(draw: Draw, cover: Picture, texture: Picture | None = None, shade: float = 0.35) -> Picture:
+    """A premultiplied RGBA thing of a shape, with a photograph on it and a shaded side."""
+    height, width = cover.shape
+    colour = photograph(draw, width, height) if texture is None else cv2.resize(texture, (width, height))
+    turn = draw.uniform(0, 2 * pi)
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    ramp = (x / width - 0.5) * cos(turn) + (y / height - 0.5) * sin(turn)
+    colour = colour * (1 + shade * ramp)[..., None]
+    return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
+
+
+def blob(draw: Draw, size: int, rough: float = 0.25) -> Picture:
+    """Coverage of a closed shape with lobes."""
+    turns = np.linspace(0, 2 * pi, 200, endpoint=False)
+    reach = np.ones(200)
+    for k in range(2, 7):
+        reach += rough / k * draw.normal() * np.cos(k * turns + draw.uniform(0, 2 * pi))
+    reach *= 0.46 * size / reach.max()
+    points = np.stack([size / 2 + reach * np.cos(turns), size / 2 + reach * np.sin(turns)], 1)
+    return _filled(size, size, points)
+
+
+def capsule(width: int, height: int) -> Picture:
+    """Coverage of a limb: a bar with round ends."""
+    mask = np.zeros((height, width), np.uint8)
+    r = width // 2 - 1
+    cv2.line(mask, (width // 2, r + 1), (width // 2, height - r - 2), 255, 2 * r, cv2.LINE_AA)
+    return mask.astype(np.float32) / 255
+
+
+def _filled(width: int, height: int, points: Numbers) -> Picture:
+    mask = np.zeros((height, width), np.uint8)
+    cv2.fillPoly(mask, [np.round(points * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
+    return mask.astype(np.float32) / np.float32(255)
+
+
+def placed(x: float, y: float, turn: float, size: float, origin: tuple[float, float]) -> Picture:
+    """The map that turns and sizes a sprite about a place of its own, which then lies at (x, y)."""
+    c, s = size * cos(turn), size * sin(turn)
+    ox, oy = origin
+    return np.array([[c, -s, x - c * ox + s * oy], [s, c, y - s * ox - c * oy]], np.float32)
+
+
+@dataclass
+class Scene:
+    """What is drawn at a time in frames: things on the subject's layer, things in front of it, ground and light."""
+
+    ground: Picture
+    subject: Callable[[Layer, float], None]
+    front: Callable[[Layer, float], None] | None = None
+    camera: Callable[[float], Picture] = lambda t: np.eye(3, dtype=np.float32)
+    light: Callable[[float], float] = lambda t: 1.0
+    shadow: float = 0.0
+    shutter: float = 0.4
+    noise: float = 0.008
+    exposures: int = 3
+    facts: dict[str, Any] = field(default_factory=dict)
+
+
+def _still(draw: Draw) -> Callable[[float], Picture]:
+    return lambda t: np.eye(3, dtype=np.float32)
+
+
+def _handheld(draw: Draw, pan: float = 0.0) -> Callable[[float], Picture]:
+    """A camera in a hand; panned by so many pixels a frame."""
+    phases, rates = draw.uniform(0, 6, 6), draw.uniform(0.05, 0.25, 6)
+    zoom = draw.uniform(-0.0008, 0.0008) if pan else 0.0
+
+    def at(t: float) -> Picture:
+        shake = np.sin(rates * t + phases) - np.sin(phases)
+        turn = 0.004 * shake[4]
+        size = 1 + 0.003 * shake[5] + zoom * t
+        return np.array(
+            [
+                [size * cos(turn), -sin(turn), pan * t + 3 * shake[0] + shake[1]],
+                [sin(turn), size * cos(turn), 2 * shake[2] + shake[3]],
+                [0, 0, 1],
+            ],
+            np.float32,
+        )
+
+    return at
+
+
+def _turning(draw: Draw, **more: Any) -> Callable[[Layer, float], None]:
+    size = int(draw.integers(200, 330))
+    thing = sprite(draw, blob(draw, size), more.get("texture"))
+    x, y = draw.uniform(300, 660), draw.uniform(220, 320)
+    dx, dy = draw.uniform(-2.5, 2.5, 2) * (1.0, 0.4) * more.get("speed", 1.0)
+    rate, grow = draw.uniform(-0.06, 0.06), draw.uniform(-0.003, 0.003)
+    sway = more.get("sway", 0.0)
+
+    def lay(layer: Layer, t: float) -> None:
+        at = x + dx * t + sway * sin(0.19 * t), y + dy * t + 0.25 * sway * sin(0.31 * t)
+        layer.lay_sprite(thing, placed(*at, rate * t, 1 + grow * t, (size / 2, size / 2)))
+
+    return lay
+
+
+def _walking(draw: Draw, **more: Any) -> Callable[[Layer, float], None]:
+    texture = more.get("texture")
+    body = sprite(draw, cv2.resize(blob(draw, 200, 0.08), (110, 190)), texture)
+    head = sprite(draw, blob(draw, 90, 0.08), texture)
+    arms = [sprite(draw, capsule(34, 120), texture) for _ in range(2)]
+    fore = [sprite(draw, capsule(28, 110), texture) for _ in range(2)]
+    legs = [sprite(draw, capsule(48, 130), texture) for _ in range(2)]
+    shins = [sprite(draw, capsule(38, 120), texture) for _ in range(2)]
+    way = draw.choice([-1, 1])
+    x, y, speed = 480 - way * draw.uniform(80, 240), draw.uniform(190, 220), draw.uniform(2.5, 6) * way
+    pace = draw.uniform(0.16, 0.26)
+    swing = draw.uniform(0.35, 0.7)
+
+    def limb(layer: Layer, upper: Picture, lower: Picture, at: tuple[float, float], turn: float, bend: float) -> None:
+        long = upper.shape[0]
+        layer.lay_sprite(upper, placed(*at, turn, 1, (upper.shape[1] / 2, 12)))
+        end = at[0] - sin(turn) * (long - 26), at[1] + cos(turn) * (long - 26)
+        layer.lay_sprite(lower, placed(*end, turn + bend, 1, (lower.shape[1] / 2, 12)))
+
+    def lay(layer: Layer, t: float) -> None:
+        cx, cy = x + speed * t, y + 4 * abs(sin(pace * t))
+        step = swing * sin(pace * t)
+        limb(layer, arms[0], fore[0], (cx, cy - 50), -1.2 * step, -0.5 * way)
+        limb(layer, legs[0], shins[0], (cx, cy + 75), step, 0.3 * way * (1 + sin(pace * t)))
+        layer.lay_sprite(body, placed(cx, cy, 0.06 * step, 1, (55, 95)))
+        layer.lay_sprite(head, placed(cx, cy - 118, 0.1 * step, 1, (45, 45)))
+        limb(layer, legs[1], shins[1], (cx, cy + 75), -step, 0.3 * way * (1 - sin(pace * t)))
+        limb(layer, arms[1], fore[1], (cx, cy - 50), 1.2 * step, -0.5 * way)
+
+    return lay
+
+
+def _haired(draw: Draw) -> Callable[[Layer, float], None]:
+    solid = _turning(draw, speed=0.8)
+    size = int(draw.integers(150, 220))
+    thing = sprite(draw, blob(draw, size, 0.1))
+    x, y = draw.uniform(380, 580), draw.uniform(230, 300)
+    dx = draw.uniform(-2, 2)
+    count = int(draw.integers(150, 350))
+    turns, longs = draw.uniform(-pi, pi, count), draw.uniform(25, 90, count)
+    curls = draw.uniform(-14, 14, count)
+    colours = draw.uniform(0.05, 0.85, (2, 3)).astype(np.float32)
+    s = np.linspace(0, 1, 10)[:, None]
+    del solid
+
+    def lay(layer: Layer, t: float) -> None:
+        cx, cy, tilt = x + dx * t, y + 12 * sin(0.12 * t), 0.25 * sin(0.1 * t)
+        lines = []
+        for turn, long, curl in zip(turns + tilt, longs, curls, strict=True):
+            out, side = np.array([cos(turn), sin(turn)]), np.array([-sin(turn), cos(turn)])
+            root = np.array([cx, cy]) + out * size * 0.38
+            sway = curl * np.sin(4 * s + 0.25 * t + 3 * turn)
+            lines.append((root + out * long * s + side * sway).astype(np.float32))
+        for colour, part in zip(colours, (lines[::2], lines[1::2]), strict=True):
+            layer.lay(colour, strokes(WIDTH, HEIGHT, part) * np.float32(0.9))
+        layer.lay_sprite(thing, placed(cx, cy, tilt, 1, (size / 2, size / 2)))
+
+    return lay
+
+
+def _ground(draw: Draw, name: str | None = None) -> Picture:
+    """A wide photograph behind it all, softer than the subject by a little."""
+    wide = photograph(draw, WIDTH + 500, HEIGHT + 160, name)
+    return cv2.GaussianBlur(wide, (0, 0), draw.uniform(0.6, 1.6))
+
+
+def rigid(draw: Draw) -> Scene:
+    return Scene(_ground(draw), _turning(draw), camera=draw.choice([_still, _handheld])(draw))
+
+
+def walking(draw: Draw) -> Scene:
+    return Scene(_ground(draw), _walking(draw), camera=draw.choice([_still, _handheld])(draw))
+
+
+def similar(draw: Draw) -> Scene:
+    name = str(draw.choice(_PHOTOGRAPHS))
+    ground = _ground(draw, name)
+    top, left = int(draw.integers(0, 300)), int(draw.integers(0, 900))
+    texture = (ground[top : top + 260, left : left + 260] * draw.uniform(0.8, 1.2, 3)).clip(0, 1).astype(np.float32)
+    thing = draw.choice([_turning, _walking])(draw, texture=texture)
+    return Scene(ground, thing, camera=_handheld(draw))
+
+
+def shaded(draw: Draw) -> Scene:
+    end, wave = draw.uniform(0.65, 0.9), draw.uniform(0, 0.05)
+    light = lambda t: 1 + (end - 1) * t / FRAMES + wave * sin(0.4 * t)  # noqa: E731
+    return Scene(_ground(draw), draw.choice([_turning, _walking])(draw), light=light, shadow=draw.uniform(0.3, 0.5))
+
+
+def blurred(draw: Draw) -> Scene:
+    thing = _turning(draw, sway=draw.uniform(50, 110))
+    return Scene(_ground(draw), thing, camera=_handheld(draw), shutter=0.7, exposures=9)
+
+
+def haired(draw: Draw) -> Scene:
+    return Scene(_ground(draw), _haired(draw), camera=draw.choice([_still, _handheld])(draw))
+
+
+def passed(draw: Draw) -> Scene:
+    """Something stands, or goes by, in front of the subject."""
+    wide = int(draw.integers(24, 60))
+    pole = sprite(draw, np.ones((HEIGHT, wide), np.float32))
+    x, speed = draw.uniform(420, 540), draw.choice([0.0, draw.uniform(3, 7)])
+
+    def front(layer: Layer, t: float) -> None:
+        layer.lay_sprite(pole, placed(x + speed * (t - 30), 0, 0.05, 1.1, (0, 10)))
+
+    return Scene(_ground(draw), _walking(draw), front)
+
+
+def panned(draw: Draw) -> Scene:
+    pan = draw.uniform(2, 5) * draw.choice([-1, 1])
+    return Scene(_ground(draw), draw.choice([_turning, _walking])(draw), camera=_handheld(draw, pan))
+
+
+#: Plates where other frames show what is behind the subject, and those where they do not.
+FAMILIES = {f.__name__: f for f in (rigid, walking, similar, shaded, blurred, haired, passed, panned)}
+
+
+def parallax(draw: Draw) -> Scene:
+    """A camera that travels: what is near goes by faster than what is far."""
+    near = [sprite(draw, blob(draw, int(draw.integers(120, 260)))) for _ in range(4)]
+    places = [(draw.uniform(-100, 1100), draw.uniform(300, 520), draw.uniform(1.0, 3.5)) for _ in near]
+    way = draw.choice([-1, 1])
+    scene = Scene(_ground(draw), _walking(draw), camera=_handheld(draw, float(way)))
+
+    def behind(layer: Layer, t: float) -> None:
+        for thing, (x, y, rate) in zip(near, places, strict=True):
+            half = thing.shape[0] / 2
+            layer.lay_sprite(thing, placed(x + way * rate * t, y, 0, 1, (half, half)))
+
+    scene.facts["behind"] = behind
+    return scene
+
+
+def standing(draw: Draw) -> Scene:
+    """Neither camera nor subject go anywhere; it turns and sways on the spot."""
+    size = int(draw.integers(220, 320))
+    thing = sprite(draw, blob(draw, size))
+
+    def lay(layer: Layer, t: float) -> None:
+        layer.lay_sprite(thing, placed(480, 280, 0.12 * sin(0.15 * t), 1, (size / 2, size / 2)))
+
+    return Scene(_ground(draw), lay)
+
+
+WITHOUT_PLATE = {f.__name__: f for f in (parallax, standing)}
+
+
+def frames_of(scene: Scene, draw: Draw) -> Iterator[tuple[Picture, Picture]]:
+    """Plate ``(h, w, 3)`` and truth ``(h, w)`` of each frame."""
+    for n in range(FRAMES):
+        plates, covers = [], []
+        for k in range(scene.exposures):
+            plate, cover = _exposed(scene, n + scene.shutter * (k / scene.exposures - 0.5))
+            plates.append(plate)
+            covers.append(cover)
+        plate, cover = (cv2.GaussianBlur(np.mean(p, axis=0), (0, 0), 0.7) for p in (plates, covers))
+        grain = cv2.GaussianBlur(draw.standard_normal(plate.shape, np.float32), (0, 0), 0.6) * scene.noise * 1.6
+        yield (plate * scene.light(n) + grain).clip(0, 1).astype(np.float32), cover.astype(np.float32)
+
+
+def _exposed(scene: Scene, t: float) -> tuple[Picture, Picture]:
+    shift = np.array([[1, 0, -250], [0, 1, -80], [0, 0, 1]], np.float32)
+    seen = scene.camera(t) @ shift
+    ground = cv2.warpPerspective(
+        scene.ground, seen, (WIDTH, HEIGHT), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT
+    )
+    if behind := scene.facts.get("behind"):
+        layer = Layer(WIDTH, HEIGHT)
+        behind(layer, t)
+        ground = layer.rgb + ground * (1 - layer.alpha)[..., None]
+    subject = Layer(WIDTH, HEIGHT)
+    scene.subject(subject, t)
+    if scene.shadow:
+        cast = cv2.GaussianBlur(np.roll(subject.alpha, (60, 50), (0, 1)), (0, 0), 18)
+        ground = ground * (1 - scene.shadow * cast)[..., None]
+    plate = subject.rgb + ground * (1 - subject.alpha)[..., None]
+    cover = subject.alpha
+    if scene.front:
+        front = Layer(WIDTH, HEIGHT)
+        scene.front(front, t)
+        keep = 1 - front.alpha
+        plate, cover = front.rgb + plate * keep[..., None], cover * keep
+    return plate, cover
+
+
+def film(name: str, seed: int, folder: Path) -> tuple[Path, Path]:
+    """A plate as H.264 4:2:0, CRF 20, and its truth; made unless it is there."""
+    video, truth = folder / f"{name}-{seed}.mp4", folder / f"{name}-{seed}.npz"
+    if video.exists() and truth.exists():
+        return video, truth
+    folder.mkdir(parents=True, exist_ok=True)
+    draw = np.random.default_rng([seed, sum(map(ord, name))])
+    scene = (FAMILIES | WITHOUT_PLATE)[name](draw)
+    covers = []
+    with av.open(str(video), "w") as out:
+        stream = out.add_stream("libx264", rate=24, options={"crf": "20", "preset": "fast"})
+        stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
+        stream.codec_context.color_range = 1
+        stream.codec_context.colorspace, stream.codec_context.color_trc, stream.codec_context.color_primaries = 1, 1, 1
+        for plate, cover in frames_of(scene, draw):
+            covers.append(np.rint(cover * 255).astype(np.uint8))
+            picture = av.VideoFrame.from_ndarray(np.rint(plate * 255).astype(np.uint8), "rgb24")
+            out.mux(stream.encode(picture.reformat(format="yuv420p", dst_colorspace=1)))
+        out.mux(stream.encode())
+    np.savez_compressed(truth, np.stack(covers))
+    return video, truth

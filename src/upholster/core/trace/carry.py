@@ -1,0 +1,255 @@
+"""Carrying a matte from one frame to the next, anchored anew to the picture at every step."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from upholster.core.trace import colours, evidence
+from upholster.core.trace.camera import Camera
+from upholster.core.trace.colours import Range, Windows
+from upholster.core.trace.painted import DROP, KEEP
+from upholster.core.trace.plate import AWAY, Ground, Other, clean_plate
+from upholster.core.trace.seen import Bytes, Seen
+from upholster.core.trace.soft import soft_cover
+from upholster.core.trace.walk import walk
+
+Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+#: How far around the subject is looked, how wide the band is in which its outline is looked for, and how much wider
+#: where motion is unsure, in pixels.
+AROUND, _BAND, _UNSURE = 56, 9, 24
+#: How far beyond the band new parts may begin, and holes open.
+_GROWS = 30
+#: Logarithm of the odds from which a residual speaks against what was expected.
+_AGAINST = 1.2
+#: Motion that does not come back within so many pixels is unsure.
+_COMES_BACK = 1.5
+#: Weights of what speaks: colours nearby, colours of the whole, distance from the clean plate, and the carried shape.
+_NEAR, _WHOLE, _GROUND, _SHAPE = 1.0, 0.35, 1.0, 0.22
+#: How strongly a pixel is drawn by what speaks of it, beside a step between equal neighbours.
+_PULL = 0.12
+#: How reluctant a walker is, in units of the mean squared step between neighbours.
+_BETA = 0.7
+#: How far to either side of the outline coverage lies between, and how far where the walk was unsure.
+_SOFT, _SOFTER = 3, 12
+#: Frames on which the subject is remembered.
+_REMEMBERED = 64
+
+
+class Traced(NamedTuple):
+    """A matte on a frame.
+
+    Attributes
+    ----------
+    label : (h, w) float32
+        How likely each pixel is the subject's, at working size.
+    cover : (h, w) float32
+        Its coverage 0..1.
+    doubt : float
+        How unsure its outline is, 0..1.
+    """
+
+    label: Plane
+    cover: Plane
+    doubt: float
+
+
+class Box(NamedTuple):
+    """A part of a picture; even, so that it is whole at half the size."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
+
+    @property
+    def slices(self) -> tuple[slice, slice]:
+        return slice(self.top, self.bottom), slice(self.left, self.right)
+
+    @property
+    def half(self) -> tuple[slice, slice]:
+        return slice(self.top // 2, self.bottom // 2), slice(self.left // 2, self.right // 2)
+
+
+class Scene:
+    """The frames of a clip while a subject is traced, and what is known of it so far.
+
+    Parameters
+    ----------
+    read
+        Gives a frame by its number.
+    length : int
+        How many there are.
+    """
+
+    def __init__(self, read: Callable[[int], Seen], length: int) -> None:
+        self.seen, self.length = read, length
+        self._subjects: LRUCache[int, Bytes] = LRUCache(_REMEMBERED)
+        self._camera = Camera(read, self._half)
+        self.colours: Range | None = None
+        self.memory: list[Windows] = []
+
+    def remember(self, number: int, cover: Plane) -> None:
+        """Note where the subject is on a frame, with a little around it."""
+        mask = (cover > 0.1).astype(np.uint8) * 255
+        self._subjects[number] = cv2.dilate(mask, np.ones((11, 11), np.uint8))
+
+    def _half(self, number: int) -> Bytes | None:
+        mask = self._subjects.get(number)
+        return None if mask is None else cv2.resize(mask, self.seen(number).grey.shape[::-1])
+
+    def ground(self, number: int, box: Box) -> Ground | None:
+        """The clean plate of a part of a frame; None for a clip of a few frames."""
+        others = []
+        for away in AWAY:
+            for other in (number - away, number + away):
+                if 0 <= other < self.length:
+                    others.append(
+                        Other(self.seen(other).lab, self._subjects.get(other), self._camera.between(other, number))
+                    )
+        if len(others) < 3:
+            return None
+        return clean_plate(others, box.left, box.top, box.right - box.left, box.bottom - box.top)
+
+
+def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
+    """The matte on the frame `after`, from that on the frame `before` beside it."""
+    then, now = scene.seen(before), scene.seen(after)
+    box = box_around(cover > 0.05, AROUND)
+    if box is None:
+        return Traced(np.zeros_like(cover), np.zeros_like(cover), 0.0)
+    moved, unsure = motion(then, now, box)
+    part = np.ascontiguousarray(cover[box.slices])
+    expected = cv2.remap(part, moved[..., 0], moved[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
+    then_lab = np.ascontiguousarray(then.lab[box.slices])
+    windows = colours.learnt(then_lab, part, scene.colours or Range.of(then.lab), near)
+    return settle(scene, after, box, expected, windows, moved, unsure)
+
+
+def settle(
+    scene: Scene,
+    number: int,
+    box: Box,
+    expected: Plane,
+    windows: Windows,
+    moved: NDArray[np.float32],
+    unsure: Mask,
+    brushed: Bytes | None = None,
+) -> Traced:
+    """The matte on a frame, from where it is expected and the colours it is expected to have.
+
+    Parameters
+    ----------
+    expected : (h, w) float32
+        Coverage in the box.
+    moved : (h, w, 2) float32
+        Where each pixel was on the picture `windows` was learnt from, as x and y.
+    unsure : (h, w) bool
+        Where that is not to be believed.
+    brushed : (h, w) uint8 or None
+        What strokes say of each pixel.
+    """
+    now = scene.seen(number)
+    lab = np.ascontiguousarray(now.lab[box.slices])
+    inside = signed_distance(expected >= 0.5)
+    band = (abs(inside) < _BAND) | (unsure & (abs(inside) < _UNSURE))
+    said = np.zeros_like(expected)
+    ground = scene.ground(number, box)
+    if ground is not None:
+        from_ground = evidence.of_ground(lab, ground, inside > 4, (inside < -4) & (inside > -48))
+        grown = (from_ground > _AGAINST) & (inside < 0) & (inside > -_GROWS)
+        opened = (from_ground < -_AGAINST) & (inside > 0)
+        band |= _without_specks(grown) | _without_specks(opened)
+        said += _GROUND * from_ground
+    if brushed is not None:
+        band &= (brushed != KEEP) & (brushed != DROP)
+    rows, columns = np.nonzero(band)
+    places = rows.astype(np.int32), columns.astype(np.int32)
+    share, trust = colours.likelihood(windows, lab, places, moved[places])
+    local = _NEAR * trust * evidence.odds(share)
+    for memory in scene.memory:
+        known, _ = colours.likelihood(memory, lab, places, np.zeros((len(rows), 2), np.float32))
+        local += _WHOLE / len(scene.memory) * evidence.odds(known)
+    # Where colours part well, the carried shape is needed less.
+    shape = _SHAPE * np.where(unsure[places], 0.4, 1.0) * (1.3 - trust) * np.clip(inside[places], -10, 10)
+    said[places] += local + shape
+    label = walked(lab, expected, band, said)
+    return _finish(scene, number, box, lab, label, band, ground)
+
+
+def walked(lab: Bytes, expected: Plane, band: Mask, said: Plane) -> Plane:
+    """How likely each pixel is the subject's: beyond the band as expected, within it by what speaks for either."""
+    known = np.where(band, expected, (expected >= 0.5).astype(np.float32)).astype(np.float32)
+    towards, away = np.empty_like(said), np.empty_like(said)
+    evidence.pulls(said, towards, away, np.float32(_PULL))
+    picture = lab.astype(np.float32)
+    steps = np.diff(picture[::2], axis=1)
+    mean = float((steps * steps).sum(axis=2).mean()) + 4.0
+    return np.clip(walk(known, band, picture, (towards, away), beta=_BETA / mean, little=0.02), 0, 1)
+
+
+def _finish(
+    scene: Scene, number: int, box: Box, lab: Bytes, label: Plane, band: Mask, ground: Ground | None
+) -> Traced:
+    far = abs(signed_distance(label >= 0.5))
+    unknown = (far <= _SOFT) | ((abs(label - 0.5) < 0.4) & (far <= _SOFTER))
+    cover = soft_cover(lab, label, unknown, ground)
+    whole = [np.zeros(scene.seen(number).lab.shape[:2], np.float32) for _ in range(2)]
+    for plane, part in zip(whole, (label, cover), strict=True):
+        plane[box.slices] = part
+    scene.remember(number, whole[1])
+    rim = band & (far < 2)
+    doubt = float((1 - abs(2 * label[rim] - 1)).mean()) if rim.any() else 0.0
+    return Traced(*whole, doubt)
+
+
+def motion(then: Seen, now: Seen, box: Box) -> tuple[NDArray[np.float32], Mask]:
+    """Where each pixel of a box was on the frame before, as x and y in the box, and where that is unsure.
+
+    Notes
+    -----
+    Dense inverse search (Kroeger et al. 2016, "Fast optical flow using dense inverse search") forth and back at half the
+    size.
+    """
+    one, two = (np.ascontiguousarray(p.grey[box.half]) for p in (then, now))
+    search = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+    back = search.calc(two, one, None)
+    forth = search.calc(one, two, None)
+    height, width = one.shape
+    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
+    returned = back + cv2.remap(forth, x + back[..., 0], y + back[..., 1], cv2.INTER_LINEAR)
+    unsure = (np.hypot(returned[..., 0], returned[..., 1]) > _COMES_BACK / 2).astype(np.uint8)
+    size = (box.right - box.left, box.bottom - box.top)
+    moved = 2 * cv2.resize(back, size, interpolation=cv2.INTER_LINEAR)
+    x, y = np.meshgrid(np.arange(size[0], dtype=np.float32), np.arange(size[1], dtype=np.float32))
+    moved += np.dstack([x, y])
+    wide = cv2.dilate(cv2.resize(unsure, size, interpolation=cv2.INTER_NEAREST), np.ones((5, 5), np.uint8))
+    return moved, wide > 0
+
+
+def signed_distance(inside: Mask) -> Plane:
+    """Distance to the outline in pixels, ``(h, w)`` float32: above 0 inside, below outside."""
+    mask = inside.astype(np.uint8)
+    within = cv2.distanceTransform(mask, cv2.DIST_L2, 3)
+    without = cv2.distanceTransform(1 - mask, cv2.DIST_L2, 3)
+    return np.asarray(np.where(inside, within - 0.5, 0.5 - without), np.float32)
+
+
+def box_around(where: Mask, margin: int) -> Box | None:
+    """The part of a picture around what is not 0; None where all is."""
+    left, top, width, height = cv2.boundingRect(where.astype(np.uint8))
+    if not width:
+        return None
+    right, bottom = min(where.shape[1], left + width + margin), min(where.shape[0], top + height + margin)
+    left, top = max(0, left - margin) // 2 * 2, max(0, top - margin) // 2 * 2
+    return Box(left, top, left + (right - left) // 2 * 2, top + (bottom - top) // 2 * 2)
+
+
+def _without_specks(where: Mask) -> Mask:
+    return cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0

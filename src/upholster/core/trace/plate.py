@@ -1,0 +1,120 @@
+"""What is behind the subject: the ground of a frame as the frames around it show it."""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.kernels import compiled, over_rows
+from upholster.core.trace.seen import Bytes
+
+Plane = NDArray[np.float32]
+Numbers = NDArray[np.float64]
+
+#: How far away the frames are that a plate is made of.
+AWAY = (4, 8, 13, 19)
+#: Doubt where fewer than two frames show the ground.
+UNKNOWN = 255
+
+
+class Ground(NamedTuple):
+    """What is behind the subject, in a part of a frame.
+
+    Attributes
+    ----------
+    lab : (h, w, 3) uint8
+    doubt : (h, w) uint8
+        Half of the range in which the middle half of what was seen lies, in the steps of `lab`; `UNKNOWN` where
+        too little was seen.
+    """
+
+    lab: Bytes
+    doubt: Bytes
+
+
+class Other(NamedTuple):
+    """Another frame: its picture, where its subject is known to be, and the map from its ground to the one wanted."""
+
+    lab: Bytes
+    subject: Bytes | None
+    motion: Numbers
+
+
+def clean_plate(others: list[Other], left: int, top: int, width: int, height: int) -> Ground:
+    """The ground of a part of a frame, as other frames show it: median, and its spread.
+
+    A pixel of another frame counts where it lies inside of that frame and not on its subject, as far as that is known.
+    """
+    count = len(others)
+    stack = np.empty((count, height, width, 3), np.uint8)
+    valid = np.empty((count, height, width), np.uint8)
+    shift = np.array([[1, 0, -left], [0, 1, -top], [0, 0, 1.0]])
+    for k, other in enumerate(others):
+        matrix = shift @ other.motion
+        stack[k] = cv2.warpPerspective(
+            other.lab, matrix, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        )
+        seen = np.full(other.lab.shape[:2], 255, np.uint8) if other.subject is None else 255 - other.subject
+        valid[k] = cv2.warpPerspective(seen, matrix, (width, height), flags=cv2.INTER_NEAREST)
+    out, doubt = np.empty((height, width, 3), np.uint8), np.empty((height, width), np.uint8)
+    over_rows(_middle_rows, height, stack, valid, out, doubt)
+    return Ground(out, doubt)
+
+
+@compiled
+def _middle_rows(stack, valid, out, doubt, first_row, end_row):
+    count = stack.shape[0]
+    values = np.empty(count, np.uint8)
+    for row in range(first_row, end_row):
+        for column in range(stack.shape[2]):
+            spread = 0
+            seen = 0
+            for c in range(3):
+                seen = 0
+                for k in range(count):
+                    if valid[k, row, column] > 127:
+                        value = stack[k, row, column, c]
+                        place = seen
+                        while place > 0 and values[place - 1] > value:
+                            values[place] = values[place - 1]
+                            place -= 1
+                        values[place] = value
+                        seen += 1
+                if seen == 0:
+                    break
+                out[row, column, c] = (np.int32(values[(seen - 1) // 2]) + np.int32(values[seen // 2])) // 2
+                spread = max(spread, np.int32(values[(3 * seen) // 4 if seen > 3 else seen - 1]) - values[seen // 4])
+            if seen < 2:
+                doubt[row, column] = UNKNOWN
+                if seen == 0:
+                    out[row, column] = 0
+            else:
+                doubt[row, column] = min(spread // 2, 254)
+
+
+def residual(lab: Bytes, ground: Ground) -> Plane:
+    """Least distance of each pixel from the ground within a pixel around, ``(h, w)`` float32, in steps of `lab`."""
+    out = np.empty(lab.shape[:2], np.float32)
+    over_rows(_residual_rows, len(lab), lab, ground.lab, out)
+    return out
+
+
+@compiled
+def _residual_rows(lab, ground, out, first_row, end_row):
+    height, width = out.shape
+    for row in range(first_row, end_row):
+        for column in range(width):
+            best = np.int32(1 << 30)
+            for dy in range(-1, 2):
+                y = min(max(row + dy, 0), height - 1)
+                for dx in range(-1, 2):
+                    x = min(max(column + dx, 0), width - 1)
+                    l = np.int32(lab[row, column, 0]) - ground[y, x, 0]  # noqa: E741
+                    a = np.int32(lab[row, column, 1]) - ground[y, x, 1]
+                    b = np.int32(lab[row, column, 2]) - ground[y, x, 2]
+                    # Lightness is what shadows change.
+                    far = (l * l) // 2 + 2 * (a * a + b * b)
+                    best = min(best, far)
+            out[row, column] = np.sqrt(np.float32(best))
+
