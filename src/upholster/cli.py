@@ -3,9 +3,11 @@
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
 from fractions import Fraction
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import click
@@ -15,6 +17,7 @@ from upholster.core.documents.recipe import Recipe, RecipeError, Take, read_reci
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
 from upholster.core.masks.svg import from_svg, with_masks
+from upholster.media.bakes import Bakes
 from upholster.media.decoder.reader import probe as probe_files
 from upholster.media.delivery import Delivery, Plan, plan, read_delivery, too_odd
 from upholster.media.encoder.pair import pair_files
@@ -29,6 +32,7 @@ from upholster.studio.making.delivering import Order, deliver, prove_files
 from upholster.studio.making.flat import settled
 from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
 from upholster.studio.making.sidecar import sha256_of, write_sidecar
+from upholster.studio.making.tracing import Mattes, make_all, missing_of
 
 
 class _Program(click.Group):
@@ -116,7 +120,30 @@ def _key_job(
     recipe = _with_take(recipe, footage.facts.length, frames, given)
     for name in _TAKEN:
         del given[name]
-    return KeyJob(footage, recipe, screen_of(taken, recipe, survey_footage(_open(empty)) if empty else None))
+    known = screen_of(taken, recipe, survey_footage(_open(empty)) if empty else None)
+    return KeyJob(footage, recipe, known)
+
+
+@contextmanager
+def _traced(key_job: KeyJob, cache: Path | None) -> Iterator[KeyJob]:
+    """The same with the mattes of its traces, made where they are missing."""
+    footage, recipe, _, _ = key_job
+    with ExitStack() as stack:
+        folder = cache or Path(stack.enter_context(TemporaryDirectory(prefix="upholster-traces-")))
+        if not missing_of(mattes := Mattes(Bakes(folder), "", footage.facts.length), recipe):
+            yield key_job
+            return
+        mattes = mattes._replace(identity=sha256_of(footage.files))
+        missing = missing_of(mattes, recipe)
+        bar = stack.enter_context(
+            click.progressbar(length=sum(len(frames) for _, frames in missing), label="Tracing", file=sys.stderr)
+        )
+        try:
+            make_all(footage, recipe, mattes, lambda trace, done, count: bar.update(1))
+        except OSError as error:
+            raise MediaError(f"The mattes of traces could not be kept in {folder}: {error.strerror}.") from None
+        bar.render_finish()
+        yield key_job._replace(traced=mattes.read)
 
 
 def _with_take(recipe: Recipe, length: int, frames: str | None, given: dict[str, Any]) -> Recipe:
@@ -171,6 +198,11 @@ def probe(file: str, as_json: bool) -> None:
 @click.argument("out", type=click.Path(path_type=Path))
 @_RECIPE
 @_EMPTY
+@click.option(
+    "--cache",
+    type=click.Path(file_okay=False, path_type=Path),
+    help="Folder in which the mattes of traces are kept, also those of a run that is stopped.",
+)
 @click.option("--save-recipe", type=click.Path(path_type=Path), help="Write the recipe that was used.")
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default from the suffix of OUT.")
 @_FRAMES
@@ -182,6 +214,7 @@ def key_command(
     out: Path,
     recipe_path: Path | None,
     empty: str | None,
+    cache: Path | None,
     save_recipe: Path | None,
     name: str | None,
     frames: str | None,
@@ -198,8 +231,8 @@ def key_command(
         raise MediaError(f"{out} exists already. Name a new file.")
     key_job = _key_job(_open(plate), recipe_path, empty, frames, choices, lambda s: click.echo(s, err=True))
     order = _order(choices, form.name, key_job)
-    with row_bands():
-        proof = deliver(key_job, order, out, threads=os.cpu_count() or 1)
+    with _traced(key_job, cache) as traced, row_bands():
+        proof = deliver(traced, order, out, threads=os.cpu_count() or 1)
     sidecar = out / "clip.json" if out.is_dir() else out.with_name(out.name + ".json")
     write_sidecar(
         sidecar,

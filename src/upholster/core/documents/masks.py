@@ -2,18 +2,16 @@
 
 from dataclasses import dataclass
 from hashlib import blake2b
-from typing import Any, Literal, Self, get_args
+from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field, model_validator
+from pydantic import Field
 
+from upholster.core.documents.ordered import Ordered
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.tracks import Track, track, value_at
 from upholster.core.masks.course import Course
-
-#: Most masks of a recipe.
-MOST_MASKS = 100
 
 Does = Literal["discard_outside", "discard_inside", "keep_inside", "limit"]
 Joins = Literal["add", "take_away", "common", "either"]
@@ -79,57 +77,15 @@ class Drawn:
         return repr((*told, blake2b(self.points.tobytes(), digest_size=16).hexdigest()))
 
 
-class Masks(Settings):
+class Masks(Ordered[Mask]):
     """Shapes drawn on the picture, in the order in which they join."""
 
-    paused: bool = Field(default=False, description="Leave all masks out.")
-    order: tuple[str, ...] = Field(default=(), description="Marks of the masks, first to last.")
-    each: dict[str, Mask] = Field(default={}, description="The masks, each by its mark.")
-
-    @model_validator(mode="after")
-    def _ordered(self) -> Self:
-        if len(self.each) > MOST_MASKS:
-            raise ValueError(f"there are more than {MOST_MASKS} masks")
-        if sorted(self.order) != sorted(self.each):
-            raise ValueError("“order” names each of the masks once")
-        if not all(mark.isalnum() and len(mark) <= 12 for mark in self.order):
-            raise ValueError("a mark is made of up to 12 letters and digits")
-        return self
-
-    def __hash__(self) -> int:
-        return hash((self.paused, *((mark, self.each[mark]) for mark in self.order)))
-
-    def changed(self, values: dict[str, Any], context: dict[str, Any] | None = None) -> Self:
-        """With other values of some fields: of `each`, of some fields of some masks; without those that are null."""
-        asked = values.get("each", {})
-        if not isinstance(asked, dict):
-            return super().changed(values, context)
-        # What was looked at before is not looked at again.
-        each: dict[str, Any] = dict(self.each)
-        for mark, fields in asked.items():
-            if fields is None:
-                each.pop(mark, None)
-            else:
-                known = isinstance(fields, dict) and mark in each
-                each[mark] = self.each[mark].__dict__ | fields if known else fields
-        return super().changed(values | {"each": each}, context)
-
-    def differences(self, after: Self, context: dict[str, Any] | None = None) -> dict[str, Any]:
-        found = super().differences(after, context)
-        if "each" in found:
-            found["each"] = dict.fromkeys(self.each.keys() - after.each.keys()) | {
-                mark: self.each[mark].differences(mask, context)
-                if mark in self.each
-                else mask.model_dump(mode="json", context=context)
-                for mark, mask in after.each.items()
-                if mask != self.each.get(mark)
-            }
-        return found
+    called: ClassVar[str] = "masks"
 
     def at(self, frame: int, fields: type[Settings] | None = None) -> dict[str, Any]:
         """The masks that do anything on a frame."""
         drawn = []
-        for mask in () if self.paused else (self.each[mark] for mark in self.order):
+        for mask in self.in_order:
             opacity = value_at(mask.opacity, frame)
             if mask.on and mask.course.covers and opacity > 0:
                 soft, spread = value_at(mask.feather, frame), value_at(mask.spread, frame)

@@ -14,6 +14,8 @@ from upholster.core.documents.masks import Masks
 from upholster.core.documents.migrations import MIGRATIONS
 from upholster.core.documents.screen import Screen
 from upholster.core.documents.settings import Settings
+from upholster.core.documents.strokes import Strokes
+from upholster.core.documents.traces import Traces
 from upholster.core.documents.versions import VersionError, up_to_date
 from upholster.core.masks.course import Course
 from upholster.core.raster import Raster
@@ -70,13 +72,16 @@ class Recipe(Settings):
     qualifier: Qualifier = Qualifier()
     matte: Matte = Matte()
     masks: Masks = Masks()
+    traces: Traces = Traces()
     edge: Edge = Edge()
     edge_colour: EdgeColour = EdgeColour()
 
 
-#: Outlines of masks that are kept elsewhere: what finds one by its digest, and what keeps one and gives its digest.
-Find = Callable[[str], Course]
-Keep = Callable[[Course], str]
+#: What is drawn on the picture: outlines of masks, strokes of traces.
+Drawing = Course | Strokes
+#: Drawings that are kept elsewhere: what finds one by its digest, and what keeps one and gives its digest.
+Find = Callable[[str], Drawing]
+Keep = Callable[[Drawing], str]
 
 
 def read_recipe(document: object, find: Find | None = None) -> Recipe:
@@ -85,7 +90,7 @@ def read_recipe(document: object, find: Find | None = None) -> Recipe:
     Parameters
     ----------
     find
-        Finds outlines that the document has by their digest; raises ValueError where there is none. Without it,
+        Finds drawings that the document has by their digest; raises ValueError where there is none. Without it,
         they have to be in the document.
 
     Raises

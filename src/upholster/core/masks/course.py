@@ -250,7 +250,9 @@ def _asked(value: object, info: core_schema.ValidationInfo) -> Course:
     find = (info.context or {}).get("find")
     if find is None:
         raise ValueError("an outline is given in full here, not by its digest")
-    course: Course = find(digest)
+    course = find(digest)
+    if not isinstance(course, Course):
+        raise ValueError("this is no outline")
     return course.patched(patch) if patch else course
 
 

@@ -1,13 +1,14 @@
 """Several masks that do the same, as one coverage."""
 
 import threading
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from typing import Protocol, TypeVar
 
 import numpy as np
 from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
-from upholster.core.documents.masks import Drawn
+from upholster.core.documents.masks import Drawn, Joins
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.masks.coverage import Patch, coverage
 from upholster.core.raster import Raster
@@ -21,11 +22,26 @@ _ADD, _TAKE_AWAY, _COMMON, _EITHER = range(4)
 _WAYS = {"add": _ADD, "take_away": _TAKE_AWAY, "common": _COMMON, "either": _EITHER}
 
 
-def joined(masks: Iterable[Drawn], raster: Raster, *, around: float = 0.0) -> Plane | None:
-    """Coverage 0..1 of masks joined one after the other, ``(h, w)``; None where there are none.
+class Shape(Protocol):
+    """What joins others: a mask or a trace on one frame."""
+
+    @property
+    def joins(self) -> Joins: ...
+
+    @property
+    def opacity(self) -> float: ...
+
+
+S = TypeVar("S", bound=Shape)
+
+
+def joined(shapes: Iterable[S], cover: Callable[[S], Patch], raster: Raster, *, around: float = 0.0) -> Plane | None:
+    """Coverage 0..1 of masks or traces joined one after the other, ``(h, w)``; None where there are none.
 
     Parameters
     ----------
+    cover
+        Gives the coverage of each.
     around : float
         What holds before the first of them, and where it lets it through: 1 for what is kept before anything
         outside is discarded, else 0.
@@ -36,8 +52,8 @@ def joined(masks: Iterable[Drawn], raster: Raster, *, around: float = 0.0) -> Pl
     mask's opacity mixes what is after it with what was before it.
     """
     whole: Plane | None = None
-    for mask in masks:
-        patch = _kept(mask, raster)
+    for mask in shapes:
+        patch = cover(mask)
         if whole is None:
             whole = _first(mask, patch, raster, np.float32(around))
             continue
@@ -48,7 +64,7 @@ def joined(masks: Iterable[Drawn], raster: Raster, *, around: float = 0.0) -> Pl
     return whole
 
 
-def _first(mask: Drawn, patch: Patch, raster: Raster, around: np.float32) -> Plane:
+def _first(mask: Shape, patch: Patch, raster: Raster, around: np.float32) -> Plane:
     """The coverage of the first mask; of what it takes away from, where that is what it does."""
     beside = np.float32(mask.joins == "take_away")
     outside = around + np.float32(mask.opacity) * (beside - around)
@@ -105,7 +121,8 @@ def _name(mask: Drawn, raster: Raster) -> tuple[bytes, float, float, Raster]:
 
 
 @cached(LRUCache(_KEPT, getsizeof=_size), key=_name, lock=threading.Lock())
-def _kept(mask: Drawn, raster: Raster) -> Patch:
+def of_mask(mask: Drawn, raster: Raster) -> Patch:
+    """The coverage of a mask; kept for the next frame on which it stands still."""
     patch = coverage(mask.points, raster, feather=mask.feather, spread=mask.spread)
     patch.plane.flags.writeable = False
     return patch

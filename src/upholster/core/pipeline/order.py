@@ -15,6 +15,7 @@ from upholster.core.stages.matte import (
 )
 from upholster.core.stages.screen import clean_plate, joined, qualifier
 from upholster.core.stages.take import crop, legal_values, turn
+from upholster.core.stages.trace import traced, traced_colour
 
 ORDER: tuple[Stage, ...] = (
     crop.STAGE,
@@ -31,9 +32,11 @@ ORDER: tuple[Stage, ...] = (
     fill_holes.STAGE,
     specks.STAGE,
     drawn.STAGE,
+    traced.STAGE,
     recover.STAGE,
     choke.STAGE,
     source_alpha.STAGE,
     edge_colour.STAGE,
+    traced_colour.STAGE,
     turn.STAGE,
 )

@@ -15,11 +15,13 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.masks import Drawn
 from upholster.core.documents.recipe import Recipe
-from upholster.core.masks.joined import joined
+from upholster.core.documents.traces import Shown, Trace
+from upholster.core.masks.joined import joined, of_mask
 from upholster.core.pipeline.order import ORDER
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge
+from upholster.core.trace.shown import of_trace, there
 
 Plane = NDArray[np.float32]
 T = TypeVar("T")
@@ -67,19 +69,22 @@ class _Step(NamedTuple):
     stage: Stage
     values: dict[str, Any]
     within: tuple[Drawn, ...] = ()
+    traced: tuple[Shown, ...] = ()
 
 
 def steps(recipe: Recipe, frame: int, context: Context) -> list[_Step]:
     """The stages that change anything on a frame, with their values there."""
     found = []
-    limits = [mask for mask in recipe.masks.at(frame)["drawn"] if mask.does == "limit"]
+    masks = [mask for mask in recipe.masks.at(frame)["drawn"] if mask.does == "limit"]
+    traces = [trace for trace in recipe.traces.at(frame)["shown"] if trace.does == "limit"]
     for stage in ORDER:
         section = getattr(recipe, stage.section) if stage.section else None
         if section is not None and getattr(section, "paused", False):
             continue
         values = section.at(frame, stage.settings) if section is not None else {}
         if stage.applies(context, **values):
-            found.append(_Step(stage, values, tuple(mask for mask in limits if mask.line == stage.name)))
+            within = (tuple(each for each in limits if each.line == stage.name) for limits in (masks, traces))
+            found.append(_Step(stage, values, *within))
     return found
 
 
@@ -95,6 +100,7 @@ def key(
     known: ScreenKnowledge | None,
     *,
     neighbours: Callable[[int], Sequence[Plate]] = lambda reach: (),
+    traced: Callable[[Trace, int], Plane | None] = lambda trace, frame: None,
     memo: Memo = compute,
 ) -> Picture:
     """Key one frame.
@@ -108,10 +114,12 @@ def key(
     neighbours
         Gives the plates up to so many frames before and after, as far as there are any; called only where
         a stage looks at them.
+    traced
+        Gives the matte of a trace on a frame, as `Context.traced` says.
     memo
         Where results are kept between calls.
     """
-    context = Context(recipe.screen, known, plate.alpha is not None, plate.floating)
+    context = Context(recipe.screen, known, plate.alpha is not None, plate.floating, traced=traced)
     return _run(plate, steps(recipe, frame, context), context, neighbours, memo)
 
 
@@ -126,27 +134,41 @@ def _run(
     shot = _digest(context.screen.model_dump_json(), context.known.digest if context.known else b"")
     begun = _digest(plate.identity, repr(plate.raster))
     made: dict[str, bytes] = dict.fromkeys(Picture._fields, begun)
-    for position, (stage, values, within) in enumerate(walk):
+    for position, (stage, values, within, traces) in enumerate(walk):
 
         def near(reach: int, before: Sequence[_Step] = walk[:position]) -> list[Picture]:
             return [_run(other, before, context, neighbours, memo) for other in neighbours(reach)]
 
         seen = context._replace(neighbours=near) if stage.around else context
         reads = {name: getattr(picture, name) for name in ("raster", *stage.reads)}
-        digest = _digest(shot, stage.name, repr(sorted(values.items())), *(made[name] for name in reads))
+        digest = _digest(
+            shot, stage.name, repr(sorted(values.items())), stage.also(seen, **values), *(made[name] for name in reads)
+        )
         changes = memo(digest, partial(stage.run, Picture(**reads), seen, **values))
-        if within:
+        if within or traces:
             # Fields that a stage changes without reading them count as well.
-            digest = _digest(digest, repr(within), *(made[name] for name in changes))
-            changes = memo(digest, partial(_limited, picture, changes, within))
+            digest = _digest(
+                digest,
+                repr((within, traces)),
+                there(traces, context.traced),
+                made["rgb"],
+                *(made[name] for name in changes),
+            )
+            changes = memo(digest, partial(_limited, picture, changes, within, traces, context))
         picture = picture._replace(**changes)
         made.update({name: _digest(digest, name) for name in changes})
     return picture
 
 
-def _limited(before: Picture, changes: Changes, within: Sequence[Drawn]) -> Changes:
-    """What a stage changes, inside masks only."""
-    inside = joined(within, before.raster)
+def _limited(
+    before: Picture, changes: Changes, within: Sequence[Drawn], traces: Sequence[Shown], context: Context
+) -> Changes:
+    """What a stage changes, inside masks and traces only."""
+    raster = before.raster
+    of_masks = joined(within, partial(of_mask, raster=raster), raster)
+    cover = partial(of_trace, raster=raster, rgb=before.rgb, traced=context.traced)
+    of_traces = joined(traces, cover, raster)
+    inside = of_traces if of_masks is None else of_masks if of_traces is None else of_masks * of_traces
     return {name: (old := getattr(before, name)) + inside * (new - old) for name, new in changes.items()}
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Screen
 from upholster.core.documents.settings import Settings
+from upholster.core.documents.traces import Trace
 from upholster.core.grids import UpsampledGrid
 from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -39,6 +40,8 @@ class Picture(NamedTuple):
         Coverage as it was in front of the camera: before the edge is moved or softened.
     held : (h, w) float32
         Where masks keep what lies inside them, 0..1: its colours stay as well.
+    traced : (h, w) float32
+        Coverage by traces where they stand alone, without a screen: its soft edge is to be taken out of the ground.
     cells : (3, rows, columns) float32
         The plate averaged down to the grid on which the subject's colours are gathered.
     screen_cells : (3, rows, columns) float32
@@ -54,6 +57,7 @@ class Picture(NamedTuple):
     raw_matte: Plane = _NOTHING[0]
     cover: Plane = _NOTHING[0]
     held: Plane = _NOTHING[0]
+    traced: Plane = _NOTHING[0]
     cells: Plane = _NOTHING
     screen_cells: Plane = _NOTHING
     screen: UpsampledGrid = _NO_GRID
@@ -83,6 +87,9 @@ class Context(NamedTuple):
         Whether its values are floats, which go beyond 0..1; whole numbers mean nothing there.
     neighbours : callable
         ``neighbours(reach)``: the frames up to so many before and after, as they are before the stage that asks.
+    traced : callable
+        ``traced(trace, frame)``: the matte of a trace on a frame, of the whole plate at the size it was made in,
+        ``(h, w)`` float32 0..1; None where there is none (yet).
     """
 
     screen: Screen
@@ -90,6 +97,7 @@ class Context(NamedTuple):
     brings_alpha: bool = False
     floating: bool = False
     neighbours: Callable[[int], Sequence[Picture]] = lambda reach: ()
+    traced: Callable[[Trace, int], Plane | None] = lambda trace, frame: None
 
     @property
     def measured(self) -> ScreenKnowledge:
@@ -127,6 +135,8 @@ class Stage:
         ``applies(context, **values)``: whether it changes anything. By default, wherever anything is taken out.
     around : int
         How many frames before and after it looks at.
+    also : callable
+        ``also(context, **values)``: what else its result depends on, beside its values and what it reads.
     """
 
     name: str
@@ -136,3 +146,4 @@ class Stage:
     settings: type[Settings] = Settings
     applies: Callable[..., bool] = lambda context, **values: context.keyed
     around: int = 0
+    also: Callable[..., str] = lambda context, **values: ""

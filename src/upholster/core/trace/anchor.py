@@ -32,8 +32,8 @@ def begin(scene: Scene, number: int, painted: Bytes) -> Traced:
     Notes
     -----
     Colours of subject and ground are learnt from the strokes, a random walk over a small picture finds what belongs to
-    each, the colours are learnt anew from that, and so on, as Rother, Kolmogorov and Blake 2004 ("GrabCut") do with cuts.
-    Then the outline is found at full size as on any other frame.
+    each, the colours are learnt anew from that, and so on, as Rother, Kolmogorov and Blake 2004 ("GrabCut") do with
+    cuts. Then the outline is found at full size as on any other frame.
     """
     if not (painted == KEEP).any():
         nothing = np.zeros(painted.shape, np.float32)
@@ -84,7 +84,9 @@ def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong:
         near = np.ones(cover.shape, np.uint8)
         windows = colours.learnt(part, learn, ranges, near)
         share, trust = colours.likelihood(windows, part, (rows, columns), moved)
-        brush, _ = colours.likelihood(colours.whole(part, _strokes_only(brushed), ranges), part, (rows, columns), 0 * moved)
+        brush, _ = colours.likelihood(
+            colours.whole(part, _strokes_only(brushed), ranges), part, (rows, columns), 0 * moved
+        )
         said = from_ground.copy()
         shape = 0.1 * np.clip(inside[places], -8, 8) * np.clip(reach[box.slices][places] / _CORRECTS, 0, 1)
         said[places] += (0.3 + trust) * evidence.odds(share) + 0.5 * evidence.odds(brush, 3.0) + shape
@@ -132,7 +134,9 @@ def _rough(scene: Scene, number: int, painted: Bytes) -> Plane:
         said[rows, columns] += evidence.odds(share, 3.0)
         towards, away = np.empty_like(said), np.empty_like(said)
         evidence.pulls(said, towards, away, np.float32(_PULL))
-        label = walk(label, unknown, picture, (towards, away), beta=0.7 / mean, little=0.01, sweeps=80)
+        label = walk(
+            label, unknown, picture, (towards, away), beta=0.7 / mean, little=0.01, sweeps=80 if turn == 0 else 24
+        )
         sure = 0.35 if turn < _ROUNDS - 1 else 0.2
         cover = np.where(unknown, np.where(abs(label - 0.5) > sure, np.round(label), 0.5), cover).astype(np.float32)
     return _under_strokes(np.clip(label, 0, 1), brushed)

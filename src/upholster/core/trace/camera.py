@@ -12,7 +12,7 @@ from upholster.core.trace.seen import Bytes, Seen
 Numbers = NDArray[np.float64]
 
 #: Most features that are followed, and how near to each other they may lie, in pixels of half the size.
-_FEATURES, _APART = 400, 6
+_FEATURES, _APART = 250, 8
 #: A feature counts that comes back within so many pixels, and that then lies within so many of the motion of all.
 _COMES_BACK, _OFF = 0.5, 1.0
 #: Fewer than this tell nothing.
@@ -41,7 +41,7 @@ class Camera:
         whole = np.eye(3)
         for number in range(low, high):
             whole = self._step(number) @ whole
-        return whole if before <= after else np.linalg.inv(whole)
+        return whole if before <= after else np.asarray(np.linalg.inv(whole), np.float64)
 
     def _step(self, number: int) -> Numbers:
         """From a frame to the next."""
@@ -69,8 +69,8 @@ def ground_motion(before: Bytes, after: Bytes, subject: Bytes | None) -> Numbers
     found = cv2.goodFeaturesToTrack(before, _FEATURES, 0.003, _APART, mask=mask)
     if found is None or len(found) < _FEWEST:
         return np.eye(3)
-    there, ok, _ = cv2.calcOpticalFlowPyrLK(before, after, found, None, winSize=(15, 15), maxLevel=3)
-    back, again, _ = cv2.calcOpticalFlowPyrLK(after, before, there, None, winSize=(15, 15), maxLevel=3)
+    there, ok, _ = cv2.calcOpticalFlowPyrLK(before, after, found, None, winSize=(13, 13), maxLevel=3)
+    back, again, _ = cv2.calcOpticalFlowPyrLK(after, before, there, None, winSize=(13, 13), maxLevel=3)
     good = (ok[:, 0] == 1) & (again[:, 0] == 1) & (np.hypot(*(found - back)[:, 0].T) < _COMES_BACK)
     if good.sum() < _FEWEST:
         return np.eye(3)

@@ -1,7 +1,7 @@
 """Carrying a matte from one frame to the next, anchored anew to the picture at every step."""
 
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -12,21 +12,26 @@ from upholster.core.trace import colours, evidence
 from upholster.core.trace.camera import Camera
 from upholster.core.trace.colours import Range, Windows
 from upholster.core.trace.painted import DROP, KEEP
-from upholster.core.trace.plate import AWAY, Ground, Other, clean_plate
+from upholster.core.trace.plate import Ground, Other, clean_plate, others_of
 from upholster.core.trace.seen import Bytes, Seen
 from upholster.core.trace.soft import soft_cover
 from upholster.core.trace.walk import walk
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
+Places = tuple[NDArray[np.int32], NDArray[np.int32]]
 
 #: How far around the subject is looked, how wide the band is in which its outline is looked for, and how much wider
 #: where motion is unsure, in pixels.
-AROUND, _BAND, _UNSURE = 56, 9, 24
+AROUND, _BAND, _UNSURE = 76, 9, 24
 #: How far beyond the band new parts may begin, and holes open.
 _GROWS = 30
+#: How far away parts come back that were hidden, in the subject's own colours.
+_FARTHEST = 72
 #: Logarithm of the odds from which a residual speaks against what was expected.
 _AGAINST = 1.2
+#: From which colours far away are none of the ground's.
+_FOREIGN = -0.5
 #: Motion that does not come back within so many pixels is unsure.
 _COMES_BACK = 1.5
 #: Weights of what speaks: colours nearby, colours of the whole, distance from the clean plate, and the carried shape.
@@ -103,18 +108,17 @@ class Scene:
         mask = self._subjects.get(number)
         return None if mask is None else cv2.resize(mask, self.seen(number).grey.shape[::-1])
 
-    def ground(self, number: int, box: Box) -> Ground | None:
-        """The clean plate of a part of a frame; None for a clip of a few frames."""
-        others = []
-        for away in AWAY:
-            for other in (number - away, number + away):
-                if 0 <= other < self.length:
-                    others.append(
-                        Other(self.seen(other).lab, self._subjects.get(other), self._camera.between(other, number))
-                    )
+    def ground(self, number: int, box: Box, wanted: Mask | None = None) -> Ground | None:
+        """The clean plate of a part of a frame, or of what is wanted of it; None for a clip of a few frames."""
+        others = [
+            Other(self.seen(other).lab, self._subjects.get(other), self._camera.between(other, number))
+            for other in others_of(number, self.length)
+        ]
         if len(others) < 3:
             return None
-        return clean_plate(others, box.left, box.top, box.right - box.left, box.bottom - box.top)
+        if wanted is None:
+            wanted = np.ones((box.bottom - box.top, box.right - box.left), np.bool_)
+        return clean_plate(others, box.left, box.top, wanted)
 
 
 def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
@@ -160,27 +164,37 @@ def settle(
     inside = signed_distance(expected >= 0.5)
     band = (abs(inside) < _BAND) | (unsure & (abs(inside) < _UNSURE))
     said = np.zeros_like(expected)
-    ground = scene.ground(number, box)
+    ground = scene.ground(number, box, (inside < _GROWS) & (inside > -_FARTHEST))
     if ground is not None:
-        from_ground = evidence.of_ground(lab, ground, inside > 4, (inside < -4) & (inside > -48))
+        from_ground = evidence.of_ground(lab, ground, inside > 4, (inside < -4) & (inside > -_FARTHEST))
         grown = (from_ground > _AGAINST) & (inside < 0) & (inside > -_GROWS)
+        away = np.nonzero((from_ground > _AGAINST) & (inside <= -_GROWS) & (inside > -_FARTHEST))
+        grown[away] = _remembered(scene, lab, away) > _FOREIGN
         opened = (from_ground < -_AGAINST) & (inside > 0)
         band |= _without_specks(grown) | _without_specks(opened)
         said += _GROUND * from_ground
     if brushed is not None:
         band &= (brushed != KEEP) & (brushed != DROP)
     rows, columns = np.nonzero(band)
-    places = rows.astype(np.int32), columns.astype(np.int32)
+    places: Places = (rows.astype(np.int32), columns.astype(np.int32))
     share, trust = colours.likelihood(windows, lab, places, moved[places])
     local = _NEAR * trust * evidence.odds(share)
-    for memory in scene.memory:
-        known, _ = colours.likelihood(memory, lab, places, np.zeros((len(rows), 2), np.float32))
-        local += _WHOLE / len(scene.memory) * evidence.odds(known)
+    local += _WHOLE * _remembered(scene, lab, places)
     # Where colours part well, the carried shape is needed less.
     shape = _SHAPE * np.where(unsure[places], 0.4, 1.0) * (1.3 - trust) * np.clip(inside[places], -10, 10)
     said[places] += local + shape
     label = walked(lab, expected, band, said)
     return _finish(scene, number, box, lab, label, band, ground)
+
+
+def _remembered(scene: Scene, lab: Bytes, places: tuple[NDArray[np.integer[Any]], ...]) -> Plane:
+    """What the colours of frames that were brushed on say of some pixels."""
+    rows, columns = (part.astype(np.int32) for part in places)
+    said = np.zeros(len(rows), np.float32)
+    for memory in scene.memory:
+        share, _ = colours.likelihood(memory, lab, (rows, columns), np.zeros((len(rows), 2), np.float32))
+        said += evidence.odds(share) / len(scene.memory)
+    return said
 
 
 def walked(lab: Bytes, expected: Plane, band: Mask, said: Plane) -> Plane:
@@ -194,9 +208,7 @@ def walked(lab: Bytes, expected: Plane, band: Mask, said: Plane) -> Plane:
     return np.clip(walk(known, band, picture, (towards, away), beta=_BETA / mean, little=0.02), 0, 1)
 
 
-def _finish(
-    scene: Scene, number: int, box: Box, lab: Bytes, label: Plane, band: Mask, ground: Ground | None
-) -> Traced:
+def _finish(scene: Scene, number: int, box: Box, lab: Bytes, label: Plane, band: Mask, ground: Ground | None) -> Traced:
     far = abs(signed_distance(label >= 0.5))
     unknown = (far <= _SOFT) | ((abs(label - 0.5) < 0.4) & (far <= _SOFTER))
     cover = soft_cover(lab, label, unknown, ground)
@@ -206,7 +218,7 @@ def _finish(
     scene.remember(number, whole[1])
     rim = band & (far < 2)
     doubt = float((1 - abs(2 * label[rim] - 1)).mean()) if rim.any() else 0.0
-    return Traced(*whole, doubt)
+    return Traced(whole[0], whole[1], doubt)
 
 
 def motion(then: Seen, now: Seen, box: Box) -> tuple[NDArray[np.float32], Mask]:
@@ -214,11 +226,11 @@ def motion(then: Seen, now: Seen, box: Box) -> tuple[NDArray[np.float32], Mask]:
 
     Notes
     -----
-    Dense inverse search (Kroeger et al. 2016, "Fast optical flow using dense inverse search") forth and back at half the
-    size.
+    Dense inverse search (Kroeger et al. 2016, "Fast optical flow using dense inverse search") forth and back at half
+    the size.
     """
     one, two = (np.ascontiguousarray(p.grey[box.half]) for p in (then, now))
-    search = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+    search = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
     back = search.calc(two, one, None)
     forth = search.calc(one, two, None)
     height, width = one.shape
@@ -253,3 +265,19 @@ def box_around(where: Mask, margin: int) -> Box | None:
 
 def _without_specks(where: Mask) -> Mask:
     return cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
+
+
+def joined(scene: Scene, number: int, one: Plane, other: Plane, share: float) -> Traced:
+    """A matte that was carried to a frame from both sides; `share` 0..1 of it is the other's."""
+    box = box_around((one > 0.05) | (other > 0.05), AROUND)
+    if box is None:
+        return Traced(np.zeros_like(one), np.zeros_like(one), 0.0)
+    lab = np.ascontiguousarray(scene.seen(number).lab[box.slices])
+    first, second = one[box.slices], other[box.slices]
+    # Outlines that are a little apart meet between; sure ones count more than unsure ones.
+    near = [np.clip(signed_distance(part >= 0.5), -4, 4) + 4 * (2 * part - 1) for part in (first, second)]
+    mixed = near[0] + np.float32(share) * (near[1] - near[0])
+    label = (1 / (1 + np.exp(-mixed))).astype(np.float32)
+    band = abs(signed_distance(label >= 0.5)) < _BAND
+    ground = scene.ground(number, box, band)
+    return _finish(scene, number, box, lab, label, band, ground)

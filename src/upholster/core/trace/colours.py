@@ -115,14 +115,14 @@ def _count(lab, cover, low, width, wanted, counts):
             if _OUT <= known <= _IN:
                 continue
             kind = 1 if known > _IN else 0
-            l = _bin(lab[row, column, 0], low[0], width[0])  # noqa: E741
+            light = _bin(lab[row, column, 0], low[0], width[0])
             a = _bin(lab[row, column, 1], low[1], width[1])
             b = _bin(lab[row, column, 2], low[2], width[2])
             first, last = max(0, (column - REACH + STEP - 1) // STEP), min(columns - 1, (column + REACH) // STEP)
             for y in range(first_row, last_row + 1):
                 for x in range(first, last + 1):
                     if wanted[y, x]:
-                        counts[y, x, kind, l, a, b] += 1
+                        counts[y, x, kind, light, a, b] += 1
 
 
 @compiled
@@ -131,10 +131,10 @@ def _count_all(lab, cover, low, width, counts):
         for column in range(cover.shape[1]):
             known = cover[row, column]
             if known < _OUT or known > _IN:
-                l = _bin(lab[row, column, 0], low[0], width[0])  # noqa: E741
+                light = _bin(lab[row, column, 0], low[0], width[0])
                 a = _bin(lab[row, column, 1], low[1], width[1])
                 b = _bin(lab[row, column, 2], low[2], width[2])
-                counts[1 if known > _IN else 0, l, a, b] += 1
+                counts[1 if known > _IN else 0, light, a, b] += 1
 
 
 @compiled
@@ -153,9 +153,9 @@ def _smooth(counts, wanted):
                     part[:] = 0
                     continue
                 part /= total
-                for l in range(_BINS):  # noqa: E741
-                    below, above = max(l - 1, 0), min(l + 1, _BINS - 1)
-                    spread[l] = part[l] * half + (part[below] + part[above]) * quarter
+                for light in range(_BINS):
+                    below, above = max(light - 1, 0), min(light + 1, _BINS - 1)
+                    spread[light] = part[light] * half + (part[below] + part[above]) * quarter
                 for a in range(_BINS):
                     below, above = max(a - 1, 0), min(a + 1, _BINS - 1)
                     part[:, a] = spread[:, a] * half + (spread[:, below] + spread[:, above]) * quarter
@@ -166,23 +166,26 @@ def _smooth(counts, wanted):
 
 
 @inlined
-def _share(densities, l, a, b):
+def _floor(value):
+    return min(max(np.int32(value), 0), _BINS - 2)
+
+
+@inlined
+def _share(densities, light, a, b):
     """How likely a colour, in bins and fractions, is the subject's: between bins, linear."""
     ground = subject = np.float32(0.0)
-    l, a, b = l - np.float32(0.5), a - np.float32(0.5), b - np.float32(0.5)
-    l0 = min(max(np.int32(l), 0), _BINS - 2)
-    a0 = min(max(np.int32(a), 0), _BINS - 2)
-    b0 = min(max(np.int32(b), 0), _BINS - 2)
+    light, a, b = light - np.float32(0.5), a - np.float32(0.5), b - np.float32(0.5)
+    light0, a0, b0 = _floor(light), _floor(a), _floor(b)
     one = np.float32(1.0)
-    fl, fa, fb = min(max(l - l0, 0), one), min(max(a - a0, 0), one), min(max(b - b0, 0), one)
+    f_light, fa, fb = min(max(light - light0, 0), one), min(max(a - a0, 0), one), min(max(b - b0, 0), one)
     for i in range(2):
-        wl = fl if i else one - fl
+        w_light = f_light if i else one - f_light
         for j in range(2):
-            wa = wl * (fa if j else one - fa)
+            wa = w_light * (fa if j else one - fa)
             for k in range(2):
                 weight = wa * (fb if k else one - fb)
-                ground += weight * densities[0, l0 + i, a0 + j, b0 + k]
-                subject += weight * densities[1, l0 + i, a0 + j, b0 + k]
+                ground += weight * densities[0, light0 + i, a0 + j, b0 + k]
+                subject += weight * densities[1, light0 + i, a0 + j, b0 + k]
     return (subject + _LITTLE) / (subject + ground + np.float32(2.0) * _LITTLE)
 
 
@@ -196,14 +199,14 @@ def _measure_trust(lab, cover, near, low, width, wanted, densities, trust):
             known = cover[row, column]
             if not near[row, column] or _OUT <= known <= _IN:
                 continue
-            l = (lab[row, column, 0] - low[0]) / width[0]  # noqa: E741
+            light = (lab[row, column, 0] - low[0]) / width[0]
             a = (lab[row, column, 1] - low[1]) / width[1]
             b = (lab[row, column, 2] - low[2]) / width[2]
             first, last = max(0, (column - REACH + STEP - 1) // STEP), min(columns - 1, (column + REACH) // STEP)
             for y in range(first_row, last_row + 1):
                 for x in range(first, last + 1):
                     if wanted[y, x]:
-                        wrong[y, x] += abs(_share(densities[y, x], l, a, b) - known)
+                        wrong[y, x] += abs(_share(densities[y, x], light, a, b) - known)
                         total[y, x] += 1
     for y in range(rows):
         for x in range(columns):
@@ -234,7 +237,7 @@ def likelihood(
 def _look_up(densities, trusts, low, width, lab, rows, columns, moved, shares, trust):
     last_y, last_x = trusts.shape[0] - 1, trusts.shape[1] - 1
     for n in range(len(rows)):
-        l = (lab[rows[n], columns[n], 0] - low[0]) / width[0]  # noqa: E741
+        light = (lab[rows[n], columns[n], 0] - low[0]) / width[0]
         a = (lab[rows[n], columns[n], 1] - low[1]) / width[1]
         b = (lab[rows[n], columns[n], 2] - low[2]) / width[2]
         x, y = max(moved[n, 0] / STEP, 0), max(moved[n, 1] / STEP, 0)
@@ -247,7 +250,7 @@ def _look_up(densities, trusts, low, width, lab, rows, columns, moved, shares, t
                 weight = beside * trusts[v, u]
                 weights += beside
                 if weight > 0:
-                    found += weight * _share(densities[v, u], l, a, b)
+                    found += weight * _share(densities[v, u], light, a, b)
                     total += weight
         shares[n] = found / total if total > 0 else np.float32(0.5)
         trust[n] = total / weights if weights > 0 else np.float32(0.0)

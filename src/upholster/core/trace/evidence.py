@@ -35,7 +35,9 @@ def of_ground(lab: Bytes, ground: Ground, inside: NDArray[np.bool_], outside: ND
     known = ground.doubt != UNKNOWN
     table = np.zeros((2, len(_DOUBTS) + 1, _RESIDUALS))
     for kind, where in enumerate((outside & known, inside & known)):
-        table[kind] = np.bincount(doubt[where] * _RESIDUALS + off[where], minlength=table[0].size).reshape(table[0].shape)
+        table[kind] = np.bincount(doubt[where] * _RESIDUALS + off[where], minlength=table[0].size).reshape(
+            table[0].shape
+        )
     # A little smoother over residuals; a subject's far ones are as likely as not so far.
     table[:, :, 1:-1] = 0.25 * table[:, :, :-2] + 0.5 * table[:, :, 1:-1] + 0.25 * table[:, :, 2:]
     shares = (table + _BEFORE / _RESIDUALS) / (table.sum(axis=2, keepdims=True) + _BEFORE)
@@ -49,7 +51,7 @@ def of_ground(lab: Bytes, ground: Ground, inside: NDArray[np.bool_], outside: ND
 
 @compiled
 def pulls(said, towards, away, strength):
-    """How strongly pixels are drawn either way by the logarithm of their odds: by as much as it is more than a guess."""
+    """How strongly pixels are drawn either way by the logarithm of their odds: by as much as that is no guess."""
     for row in range(said.shape[0]):
         for column in range(said.shape[1]):
             share = np.float32(1.0) / (np.float32(1.0) + np.exp(-said[row, column]))

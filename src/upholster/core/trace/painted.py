@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.documents.traces import Stroke
+from upholster.core.documents.strokes import Stroke
 from upholster.core.raster import Raster
 
 Bytes = NDArray[np.uint8]

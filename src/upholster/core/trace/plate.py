@@ -12,8 +12,8 @@ from upholster.core.trace.seen import Bytes
 Plane = NDArray[np.float32]
 Numbers = NDArray[np.float64]
 
-#: How far away the frames are that a plate is made of.
-AWAY = (4, 8, 13, 19)
+#: How far away the frames are that a plate is made of, and how many of them are taken.
+_AWAY, _OTHERS = (4, 8, 13, 19, 26, 34, 43), 8
 #: Doubt where fewer than two frames show the ground.
 UNKNOWN = 255
 
@@ -33,6 +33,12 @@ class Ground(NamedTuple):
     doubt: Bytes
 
 
+def others_of(number: int, length: int) -> list[int]:
+    """The frames that a plate is made of: to either side, and where the clip ends, further to the other."""
+    near = [number + way * away for away in _AWAY for way in (-1, 1)]
+    return [n for n in near if 0 <= n < length][:_OTHERS]
+
+
 class Other(NamedTuple):
     """Another frame: its picture, where its subject is known to be, and the map from its ground to the one wanted."""
 
@@ -41,11 +47,19 @@ class Other(NamedTuple):
     motion: Numbers
 
 
-def clean_plate(others: list[Other], left: int, top: int, width: int, height: int) -> Ground:
+def clean_plate(others: list[Other], left: int, top: int, wanted: NDArray[np.bool_]) -> Ground:
     """The ground of a part of a frame, as other frames show it: median, and its spread.
 
     A pixel of another frame counts where it lies inside of that frame and not on its subject, as far as that is known.
+
+    Parameters
+    ----------
+    left, top : int
+        Where the part lies in the frame.
+    wanted : (h, w) bool
+        Where in it the ground is wanted; elsewhere it stays unknown.
     """
+    height, width = wanted.shape
     count = len(others)
     stack = np.empty((count, height, width, 3), np.uint8)
     valid = np.empty((count, height, width), np.uint8)
@@ -57,40 +71,37 @@ def clean_plate(others: list[Other], left: int, top: int, width: int, height: in
         )
         seen = np.full(other.lab.shape[:2], 255, np.uint8) if other.subject is None else 255 - other.subject
         valid[k] = cv2.warpPerspective(seen, matrix, (width, height), flags=cv2.INTER_NEAREST)
-    out, doubt = np.empty((height, width, 3), np.uint8), np.empty((height, width), np.uint8)
-    over_rows(_middle_rows, height, stack, valid, out, doubt)
+    out, doubt = np.zeros((height, width, 3), np.uint8), np.full((height, width), UNKNOWN, np.uint8)
+    over_rows(_middle_rows, height, stack, valid, wanted, out, doubt)
     return Ground(out, doubt)
 
 
 @compiled
-def _middle_rows(stack, valid, out, doubt, first_row, end_row):
+def _middle_rows(stack, valid, wanted, out, doubt, first_row, end_row):
     count = stack.shape[0]
-    values = np.empty(count, np.uint8)
+    chosen, values = np.empty(count, np.int32), np.empty(count, np.int32)
     for row in range(first_row, end_row):
         for column in range(stack.shape[2]):
-            spread = 0
+            if not wanted[row, column]:
+                continue
             seen = 0
-            for c in range(3):
-                seen = 0
-                for k in range(count):
-                    if valid[k, row, column] > 127:
-                        value = stack[k, row, column, c]
-                        place = seen
-                        while place > 0 and values[place - 1] > value:
-                            values[place] = values[place - 1]
-                            place -= 1
-                        values[place] = value
-                        seen += 1
-                if seen == 0:
-                    break
-                out[row, column, c] = (np.int32(values[(seen - 1) // 2]) + np.int32(values[seen // 2])) // 2
-                spread = max(spread, np.int32(values[(3 * seen) // 4 if seen > 3 else seen - 1]) - values[seen // 4])
+            for k in range(count):
+                chosen[seen] = k
+                seen += 1 if valid[k, row, column] > 127 else 0
             if seen < 2:
-                doubt[row, column] = UNKNOWN
-                if seen == 0:
-                    out[row, column] = 0
-            else:
-                doubt[row, column] = min(spread // 2, 254)
+                continue
+            spread = 0
+            for c in range(3):
+                for k in range(seen):
+                    value = np.int32(stack[chosen[k], row, column, c])
+                    place = k
+                    while place > 0 and values[place - 1] > value:
+                        values[place] = values[place - 1]
+                        place -= 1
+                    values[place] = value
+                out[row, column, c] = (values[(seen - 1) // 2] + values[seen // 2]) // 2
+                spread = max(spread, values[(3 * seen) // 4 if seen > 3 else seen - 1] - values[seen // 4])
+            doubt[row, column] = min(spread // 2, 254)
 
 
 def residual(lab: Bytes, ground: Ground) -> Plane:
@@ -110,11 +121,10 @@ def _residual_rows(lab, ground, out, first_row, end_row):
                 y = min(max(row + dy, 0), height - 1)
                 for dx in range(-1, 2):
                     x = min(max(column + dx, 0), width - 1)
-                    l = np.int32(lab[row, column, 0]) - ground[y, x, 0]  # noqa: E741
+                    light = np.int32(lab[row, column, 0]) - ground[y, x, 0]
                     a = np.int32(lab[row, column, 1]) - ground[y, x, 1]
                     b = np.int32(lab[row, column, 2]) - ground[y, x, 2]
                     # Lightness is what shadows change.
-                    far = (l * l) // 2 + 2 * (a * a + b * b)
+                    far = (light * light) // 2 + 2 * (a * a + b * b)
                     best = min(best, far)
             out[row, column] = np.sqrt(np.float32(best))
-

@@ -10,8 +10,8 @@ from upholster.core.trace.plate import Ground
 Plane = NDArray[np.float32]
 Bytes = NDArray[np.uint8]
 
-#: Distances over which colours are spread from where they are sure, in pixels: near ones first.
-_SPREADS = (5, 15, 45)
+#: How often a picture is halved to carry colours to where they are not sure.
+_HALVED = 7
 #: Doubt of a ground that is still believed, in steps of L*a*b*.
 _SURE = 10
 #: Square of the distance of two colours, in steps of L*a*b*, at which they begin to tell coverage.
@@ -49,17 +49,36 @@ def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Gro
 
 
 def spread(colours: NDArray[np.float32], sure: Plane) -> NDArray[np.float32]:
-    """Colours ``(h, w, 3)`` carried from where they are sure to where they are not, from the nearest that are."""
-    known = sure.copy()
-    out = colours * sure[..., None]
-    for reach in _SPREADS:
-        size = (2 * reach + 1, 2 * reach + 1)
-        weight = cv2.blur(sure, size)
-        mean = cv2.blur(colours * sure[..., None], size) / np.maximum(weight, 1e-6)[..., None]
-        new = (known == 0) & (weight > 1e-4)
-        out[new] = mean[new]
-        known[new] = 1
+    """Colours ``(h, w, 3)`` carried from where they are sure to where they are not, from what is near.
+
+    Notes
+    -----
+    Pull and push (Gortler et al. 1996, "The lumigraph"): means of what is sure at half the size, and so on; then back,
+    where each size fills what the next larger one does not know.
+    """
+    sums, weights = [colours * sure[..., None]], [sure]
+    while len(sums) < _HALVED and min(sums[-1].shape[:2]) > 3:
+        height, width = sums[-1].shape[:2]
+        size = ((width + 1) // 2, (height + 1) // 2)
+        sums.append(cv2.resize(sums[-1], size, interpolation=cv2.INTER_AREA))
+        weights.append(cv2.resize(weights[-1], size, interpolation=cv2.INTER_AREA))
+    out = np.asarray(sums[-1] / np.maximum(weights[-1], 1e-6)[..., None], np.float32)
+    for total, weight in zip(sums[-2::-1], weights[-2::-1], strict=True):
+        wider = cv2.resize(out, weight.shape[::-1], interpolation=cv2.INTER_LINEAR)
+        out = np.empty_like(total)
+        over_rows(_fill_rows, len(out), total, weight, wider, out)
     return out
+
+
+@compiled
+def _fill_rows(total, weight, wider, out, first_row, end_row):
+    for row in range(first_row, end_row):
+        for column in range(weight.shape[1]):
+            known = weight[row, column]
+            for c in range(3):
+                here = total[row, column, c] / max(known, np.float32(1e-6))
+                share = min(np.float32(2.0) * known, np.float32(1.0))
+                out[row, column, c] = wider[row, column, c] + share * (here - wider[row, column, c])
 
 
 @compiled

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.documents.recipe import Recipe
+from upholster.core.documents.traces import Trace
 from upholster.core.pipeline.runner import Plate, around, key, plate_of
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import Survey, frames_to_survey, survey
@@ -32,11 +33,12 @@ class Footage(NamedTuple):
 
 
 class KeyJob(NamedTuple):
-    """Footage with the recipe it is keyed by and what is known of its screen."""
+    """Footage with the recipe it is keyed by, what is known of its screen, and the mattes of its traces."""
 
     footage: Footage
     recipe: Recipe
     known: ScreenKnowledge | None
+    traced: Callable[[Trace, int], Plane | None] = lambda trace, frame: None
 
 
 class Through(NamedTuple):
@@ -142,7 +144,7 @@ def _keyed(job: KeyJob, number: int, held: dict[int, Planes]) -> KeyedFrame:
     def neighbours(reach: int) -> list[Plate]:
         return [plate(n) for n in range(number - reach, number + reach + 1) if n != number and n in held]
 
-    picture = key(plate(number), job.recipe, number, job.known, neighbours=neighbours)
+    picture = key(plate(number), job.recipe, number, job.known, neighbours=neighbours, traced=job.traced)
     return KeyedFrame(picture.rgb, picture.alpha, held[number].damaged)
 
 

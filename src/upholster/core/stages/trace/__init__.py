@@ -1,0 +1,1 @@
+"""Traced mattes."""

@@ -1,0 +1,129 @@
+"""Tracing footage from its files alone: what is missing of a trace, made and kept."""
+
+from collections.abc import Callable, Iterator
+from contextlib import closing
+from hashlib import sha256
+from typing import NamedTuple
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from upholster.core.documents.recipe import Recipe
+from upholster.core.documents.traces import Trace
+from upholster.core.trace.plan import digests
+from upholster.core.trace.run import run
+from upholster.core.trace.seen import Seen, seen
+from upholster.media.bakes import Bakes
+from upholster.media.decoder.reader import Reader
+from upholster.studio.making.keying import Footage
+
+Plane = NDArray[np.float32]
+
+#: Frames read in one go, and how many are held: as many as a clean plate looks at to either side.
+_CHUNK, _HELD = 12, 120
+
+
+class Mattes(NamedTuple):
+    """The mattes of traces of one footage.
+
+    Attributes
+    ----------
+    bakes : Bakes
+    identity : str
+        Names the footage, as it is read.
+    length : int
+        How many frames it has.
+    """
+
+    bakes: Bakes
+    identity: str
+    length: int
+
+    def names(self, trace: Trace) -> dict[int, str]:
+        """By frame, the name under which the matte is kept."""
+        found = digests(trace, self.length)
+        return {frame: sha256(f"{self.identity} {frame} {told}".encode()).hexdigest() for frame, told in found.items()}
+
+    def read(self, trace: Trace, frame: int) -> Plane | None:
+        """The matte of a trace on a frame; None where it is not made yet."""
+        name = _names(self, trace).get(frame)
+        return None if name is None else self.bakes.read(name)
+
+    def missing(self, trace: Trace) -> list[int]:
+        """The frames whose mattes are not made yet, or not as the strokes are now."""
+        return [frame for frame, name in _names(self, trace).items() if not self.bakes.there(name)]
+
+
+_kept_names: LRUCache[tuple[str, int, str], dict[int, str]] = LRUCache(64)
+
+
+def _names(mattes: Mattes, trace: Trace) -> dict[int, str]:
+    key = (mattes.identity, mattes.length, f"{trace.strokes.digest} {trace.base} {trace.first} {trace.last}")
+    found = _kept_names.get(key)
+    if found is None:
+        found = _kept_names[key] = mattes.names(trace)
+    return found
+
+
+def missing_of(mattes: Mattes, recipe: Recipe) -> list[tuple[Trace, list[int]]]:
+    """The traces of a recipe that are used, with the frames that are missing of each."""
+    used = [trace for trace in recipe.traces.in_order if trace.on]
+    found = [(trace, mattes.missing(trace)) for trace in used]
+    return [(trace, frames) for trace, frames in found if frames]
+
+
+class Step(NamedTuple):
+    """A matte that was just made: its frame, how unsure it is, and how many are left."""
+
+    frame: int
+    doubt: float
+    name: str
+
+
+def make(footage: Footage, trace: Trace, mattes: Mattes) -> Iterator[Step]:
+    """Make what is missing of a trace, frame by frame; what is done is kept, whenever it is stopped."""
+    facts = footage.facts
+    names = mattes.names(trace)
+    with closing(_Pictures(footage)) as pictures:
+
+        def have(frame: int) -> Plane | None:
+            return mattes.bakes.read(names[frame])
+
+        for made in run(trace, pictures.seen, facts.length, (facts.width, facts.height), have):
+            mattes.bakes.write(names[made.frame], made.cover)
+            yield Step(made.frame, made.doubt, names[made.frame])
+
+
+class _Pictures:
+    """Frames as tracing sees them, read a few at a time and held for a while."""
+
+    def __init__(self, footage: Footage) -> None:
+        self._length = footage.facts.length
+        self._reader = Reader(*footage)
+        self._held: LRUCache[int, Seen] = LRUCache(_HELD)
+
+    def close(self) -> None:
+        self._reader.close()
+
+    def seen(self, number: int) -> Seen:
+        found = self._held.get(number)
+        if found is None:
+            first = number // _CHUNK * _CHUNK
+            frames = range(first, min(first + _CHUNK, self._length))
+            for n, frame in zip(frames, self._reader.frames(frames), strict=True):
+                small = seen(frame.rgb)
+                self._held[n] = small
+                found = small if n == number else found
+            assert found is not None
+        return found
+
+
+Progress = Callable[[Trace, int, int], None]
+
+
+def make_all(footage: Footage, recipe: Recipe, mattes: Mattes, progress: Progress) -> None:
+    """Make whatever is missing of the traces of a recipe."""
+    for trace, frames in missing_of(mattes, recipe):
+        for done, _ in enumerate(make(footage, trace, mattes), 1):
+            progress(trace, done, len(frames))
