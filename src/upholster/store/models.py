@@ -9,7 +9,7 @@ from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import Text
 
-from upholster.store.states import FootageState, ReadingState, RenderState
+from upholster.store.states import FootageState, ReadingState, RenderState, RunState
 
 
 def _by_value(states: type[StrEnum]) -> Enum:
@@ -30,6 +30,7 @@ class Base(DeclarativeBase):
         FootageState: _by_value(FootageState),
         ReadingState: _by_value(ReadingState),
         RenderState: _by_value(RenderState),
+        RunState: _by_value(RunState),
     }
 
 
@@ -122,14 +123,44 @@ class Revision(Base):
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
-class Outline(Base):
-    """A mask's outline over time; recipes have it by the digest of its content."""
+class Drawing(Base):
+    """A mask's outline over time, or a trace's strokes; recipes have them by the digest of their content."""
 
-    __tablename__ = "outline"
+    __tablename__ = "drawing"
 
     sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
-    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    document: Mapped[Any] = mapped_column(JSONB)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class TraceRun(Base):
+    """One carrying of a trace's mattes over its span."""
+
+    __tablename__ = "trace_run"
+    __table_args__ = (_only(RunState, "trace_run_state"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), index=True)
+    #: The trace's mark in the recipe.
+    mark: Mapped[str]
+    #: The trace as it was when the run was asked for, its strokes by their digest.
+    trace: Mapped[dict[str, Any]]
+    state: Mapped[RunState] = mapped_column(default=RunState.RUNNING, index=True)
+    frames: Mapped[int]
+    frames_done: Mapped[int] = mapped_column(default=0)
+    problem: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    started_at: Mapped[datetime | None]
+
+
+class Bake(Base):
+    """What is known of a matte that was made ahead; the matte itself lies beside its footage."""
+
+    __tablename__ = "bake"
+
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    #: How unsure it is, 0 to 1.
+    doubt: Mapped[float]
 
 
 class RenderPass(Base):

@@ -7,8 +7,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from werkzeug.exceptions import BadRequest
 
 from upholster.core.documents.recipe import Recipe, changed
+from upholster.studio import drawings
 from upholster.studio.errors import Refused
-from upholster.studio.masks import outlines
 from upholster.studio.shots.shots import recipe_of
 
 Body = TypeVar("Body", bound="Asked")
@@ -33,7 +33,7 @@ class OfRecipe(Asked):
     changes: dict[Word, dict[Word, Any]] = Field(default={}, max_length=20)
 
     def read(self, shot_id: int) -> Recipe:
-        return changed(recipe_of(shot_id, self.base), self.changes, outlines.find)
+        return changed(recipe_of(shot_id, self.base), self.changes, drawings.find)
 
 
 class Change(OfRecipe):
@@ -106,6 +106,14 @@ class Thin(OfRecipe):
     tolerance: float = Field(ge=0, le=100)
 
 
+class OfTrace(OfRecipe):
+    trace: Word
+
+
+class NamedTrace(Asked):
+    trace: Word
+
+
 class SvgSent(Asked):
     svg: Annotated[str, Field(max_length=8 << 20)]
 
@@ -122,7 +130,7 @@ class ViewState(Asked):
     frame: Frame | None = None
     output: Frame | None = None
     taken: bool | None = None
-    view: Literal["result", "matte", "plate", "split"] | None = None
+    view: Literal["result", "matte", "plate", "split", "outline", "dimmed"] | None = None
     ground: Literal["checker", "colour", "footage"] | None = None
     colour: Hex | None = None
     footage: Annotated[str, Field(max_length=12)] | None = None

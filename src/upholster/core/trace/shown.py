@@ -1,6 +1,7 @@
 """A traced matte as it is used: at the size of the picture at hand, its edge as the person wants it."""
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import cv2
 import numpy as np
@@ -100,7 +101,7 @@ def _fitted(cover: Plane, rgb: NDArray[np.float32], reach: int) -> Plane:
     part = cover[rows, columns]
     size = (2 * reach + 1, 2 * reach + 1)
 
-    def mean(plane: Plane) -> Plane:
+    def mean(plane: NDArray[Any]) -> Plane:
         return np.asarray(cv2.blur(plane, size), np.float32)
 
     of_guide, of_cover = mean(guide), mean(part)

@@ -14,7 +14,7 @@ from sqlalchemy import select
 from upholster.core import instruments
 from upholster.core.composite import pack_rgba8
 from upholster.core.documents.recipe import Recipe
-from upholster.core.documents.screen import Sample, Screen
+from upholster.core.documents.screen import Sample
 from upholster.core.kernels import row_bands
 from upholster.core.pipeline.runner import Plate, key
 from upholster.core.pipeline.stage import Picture
@@ -37,6 +37,7 @@ from upholster.studio.looking.kept import KNOWLEDGE, PICTURES, Kept
 from upholster.studio.making.keying import KeyedFrame
 from upholster.studio.shots.screens import knowledge
 from upholster.studio.shots.shots import open_shot
+from upholster.studio.traces.mattes import looked_at
 
 Plane = NDArray[np.float32]
 Quality = Literal["quick", "fine"]
@@ -102,7 +103,7 @@ def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint
     """
     if wanted.whole:
         recipe = _uncropped(recipe)
-    shown = recipe.model_copy(update={"screen": Screen()}) if wanted.what == "plate" else recipe
+    shown = Recipe(take=recipe.take) if wanted.what == "plate" else recipe
     with row_bands():
         keyed = _taken(footage, shown, wanted) if wanted.taken else _keyed(footage, shown, wanted.frame, wanted.quality)
         alpha = np.ones(keyed.alpha.shape, np.float32) if wanted.what == "plate" else keyed.alpha
@@ -216,7 +217,8 @@ def _keyed(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> P
         return [plate(n) for n in near if n != number]
 
     known = knowledge(footage, recipe.screen)
-    return key(plate(number), recipe, number, known, neighbours=neighbours, memo=_pictures.get)
+    traced = looked_at(footage, lambda: proxy_of(footage))
+    return key(plate(number), recipe, number, known, neighbours=neighbours, traced=traced, memo=_pictures.get)
 
 
 def _plate_raster(footage: Footage) -> Raster:

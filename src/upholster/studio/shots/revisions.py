@@ -8,8 +8,8 @@ from sqlalchemy.orm import Session
 
 from upholster.core.documents.recipe import VERSION, Recipe, changed, differences, document_of, read_recipe
 from upholster.store.models import Revision, Shot
+from upholster.studio import drawings
 from upholster.studio.errors import Missing
-from upholster.studio.masks import outlines
 
 #: Most revisions between two whole ones.
 _APART = 31
@@ -51,9 +51,9 @@ def _read(db: Session, shot_id: int, number: int) -> Recipe:
     chain = db.execute(select(here.union_all(before))).all()
     if not chain or chain[-1].recipe is None:
         raise Missing(f"This shot has no revision {number}.")
-    recipe = read_recipe(chain[-1].recipe, outlines.find)
+    recipe = read_recipe(chain[-1].recipe, drawings.find)
     for row in reversed(chain[:-1]):
-        recipe = changed(recipe, row.differences, outlines.find)
+        recipe = changed(recipe, row.differences, drawings.find)
     return recipe
 
 
@@ -63,9 +63,9 @@ def add_revision(db: Session, shot: Shot, recipe: Recipe, change: str, parent: i
     row = Revision(shot_id=shot.id, number=newest + 1, parent=parent, change=change, recipe=None, differences=None)
     before = None if parent is None else revision_of(db, shot.id, parent)
     if before is None or before.depth >= _APART or _version(db, shot.id, before) != VERSION:
-        row.recipe, row.depth = document_of(recipe, outlines.keeper(db)), 0
+        row.recipe, row.depth = document_of(recipe, drawings.keeper(db)), 0
     else:
-        row.differences = differences(recipe_at(db, shot.id, before.number), recipe, outlines.keeper(db))
+        row.differences = differences(recipe_at(db, shot.id, before.number), recipe, drawings.keeper(db))
         row.depth = before.depth + 1
     db.add(row)
     shot.head = row.number

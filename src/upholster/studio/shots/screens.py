@@ -11,6 +11,7 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage.bring_in import footage_of_bytes, source_of
 from upholster.studio.looking.kept import KNOWLEDGE, Kept
 from upholster.studio.making.keying import KeyJob, load_survey
+from upholster.studio.traces.mattes import mattes_of
 
 _surveys = Kept(KNOWLEDGE // 2)
 _screens = Kept(KNOWLEDGE // 2)
@@ -46,4 +47,4 @@ def found_of(footage: Footage, recipe: Recipe) -> tuple[str, ...]:
 
 def key_job_of(footage: Footage, recipe: Recipe) -> KeyJob:
     """Footage ready to be keyed by a recipe."""
-    return KeyJob(source_of(footage), recipe, knowledge(footage, recipe.screen))
+    return KeyJob(source_of(footage), recipe, knowledge(footage, recipe.screen), mattes_of(footage).read)

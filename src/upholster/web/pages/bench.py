@@ -12,15 +12,18 @@ from flask import Blueprint, Response, jsonify, render_template
 from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import Recipe, changed, document_of
 from upholster.core.documents.settings import Settings
+from upholster.core.documents.traces import Trace
 from upholster.core.masks.svg import from_svg, to_svg
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
+from upholster.studio import drawings
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage import bring_in
 from upholster.studio.looking import look
-from upholster.studio.masks import following, outlines
+from upholster.studio.masks import following
 from upholster.studio.renders import renders
 from upholster.studio.shots import screens, shots
+from upholster.studio.traces import runs
 from upholster.web import requests
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
@@ -162,13 +165,13 @@ def _shown(footage: Footage, recipe: Recipe, *, whole: bool = False) -> dict[str
     }
 
 
-@page.get("/outlines/<digest>")
-def outline(shot_id: int, digest: str) -> Response:
-    """An outline of a mask; what a digest names never changes."""
+@page.get("/drawings/<digest>")
+def drawing(shot_id: int, digest: str) -> Response:
+    """An outline of a mask, or the strokes of a trace; what a digest names never changes."""
     try:
-        response = jsonify(outlines.find(digest).document())
+        response = jsonify(drawings.find(digest).document())
     except ValueError:
-        raise Missing("This outline is not here any more. Load the page again.") from None
+        raise Missing("This drawing is not here any more. Load the page again.") from None
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
 
@@ -215,6 +218,26 @@ def read_masks(shot_id: int) -> Response:
     except ValueError as error:
         raise Refused(f"This file could not be read: {error}.") from None
     return jsonify([mask.model_dump(mode="json") for mask in found])
+
+
+@page.post("/traces")
+def traces(shot_id: int) -> Response:
+    """How far each trace is."""
+    recipe = asked_for(requests.OfRecipe).read(shot_id)
+    found = runs.standing(look.footage_of(shot_id), shot_id, recipe)
+    return jsonify({mark: standing._asdict() for mark, standing in found.items()})
+
+
+@page.post("/traces/run")
+def run_trace(shot_id: int) -> Response:
+    asked = asked_for(requests.OfTrace)
+    return jsonify(run=runs.start(look.footage_of(shot_id), shot_id, asked.read(shot_id), asked.trace))
+
+
+@page.post("/traces/cancel")
+def cancel_trace(shot_id: int) -> Response:
+    runs.cancel(shot_id, asked_for(requests.NamedTrace).trace)
+    return jsonify(ok=True)
 
 
 @page.post("/instruments/<name>")
@@ -288,9 +311,10 @@ def _fields() -> dict[str, Any]:
                     "keyed": False,
                     "whole": whole,
                 }
-    for name, bounds in Mask.tracks().items():
-        standard = Mask.model_fields[name].default
-        fields[f"mask.{name}"] = bounds | {"keyed": True, "whole": False, "standard": standard}
+    for kind, of in (("mask", Mask), ("trace", Trace)):
+        for name, bounds in of.tracks().items():
+            standard = of.model_fields[name].default
+            fields[f"{kind}.{name}"] = bounds | {"keyed": True, "whole": False, "standard": standard}
     return fields
 
 

@@ -14,7 +14,11 @@ export function listen(bench) {
     m: acts.measure,
     c: acts.crop,
     d: acts.masks,
-    h: () => bench.shape.hide(),
+    b: acts.brush,
+    n: (event) => bench.traces.toDoubt(event.shiftKey ? -1 : 1),
+    l: () => views.choose("outline"),
+    g: () => views.choose("dimmed"),
+    h: () => (bench.brush.on ? bench.brush.hide() : bench.shape.hide()),
     t: acts.count,
     f: acts.fit,
     "+": acts["zoom-in"],
@@ -49,15 +53,16 @@ export function listen(bench) {
     if (event.altKey) return false;
     const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (step) return frames.go(frames.counted().number + step * (event.shiftKey ? 10 : 1));
-    if (/^[1-7]$/.test(event.key)) return order.open(Number(event.key));
+    if (/^[1-8]$/.test(event.key)) return order.open(Number(event.key));
     // A button in focus is pressed by these.
     if (event.target.closest("button") && [" ", "Enter"].includes(event.key)) return false;
-    return keys[event.key] ? keys[event.key]() : false;
+    const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+    return keys[key] ? keys[key](event) : false;
   }
 
   document.addEventListener("keydown", (event) => {
     if (event.target.closest("input, select, textarea, dialog[open]")) return;
-    if (!focused() && bench.shape.key(event)) {
+    if (!focused() && (bench.shape.key(event) || bench.brush.key(event))) {
       event.preventDefault();
       return;
     }

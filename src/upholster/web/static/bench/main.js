@@ -3,6 +3,7 @@
 import { say, send } from "../lib/common.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
 import { Deliver } from "./deliver.js";
+import { Drawings } from "./drawings.js";
 import { Follow } from "./follow.js";
 import { Frames } from "./frames.js";
 import { Instruments } from "./instruments.js";
@@ -14,10 +15,12 @@ import { Player } from "./play.js";
 import { Requests } from "./requests.js";
 import { Ribbon } from "./ribbon.js";
 import { Store } from "./store.js";
+import { Brush } from "./tools/brush.js";
 import { Crop } from "./tools/crop.js";
 import { Measure, Readout } from "./tools/measure.js";
 import { pan, split } from "./tools/pan.js";
 import { Shape } from "./tools/shape/shape.js";
+import { Traces } from "./traces.js";
 import { keyedFrames, neighbour } from "./tracks.js";
 import { Values } from "./values.js";
 import { Viewer } from "./viewer.js";
@@ -87,7 +90,11 @@ bench.keyframes = new Keyframes(bench, bench.values);
 bench.order = new Order(bench);
 bench.measure = new Measure(bench);
 bench.crop = new Crop(bench);
+bench.drawings = new Drawings(bench, show);
 bench.masks = new Masks(bench);
+bench.traces = new Traces(bench);
+bench.brush = new Brush(bench);
+bench.traces.showSize(bench.brush.radius);
 bench.shape = new Shape(bench);
 bench.follow = new Follow(bench);
 bench.player = new Player(bench, {
@@ -104,7 +111,7 @@ bench.player = new Player(bench, {
 });
 new Readout(bench);
 new Deliver(bench, start.delivery);
-pan(bench.viewer, () => !bench.measure.on && !bench.shape.on);
+pan(bench.viewer, () => !bench.measure.on && !bench.shape.on && !bench.brush.on);
 split(bench.viewer, () => bench.view.split, (share) => {
   bench.view.split = Math.min(1, Math.max(0, share));
   bench.viewer.showView();
@@ -163,6 +170,7 @@ async function conflict(sentence, words) {
 function show() {
   bench.order.show();
   bench.masks.show();
+  bench.traces.show();
   here();
   bench.crop.draw();
   if (!bench.playing()) bench.instruments.show();
@@ -181,6 +189,7 @@ function here() {
   bench.keyframes.show();
   bench.masks.show();
   bench.shape.draw();
+  bench.brush.draw();
   layGround($("ground"), bench.view, number);
 }
 
@@ -233,6 +242,7 @@ function leaveTools() {
   bench.measure.set(false);
   bench.crop.set(false);
   bench.shape.set(false);
+  bench.brush.set(false);
   bench.follow.stop();
 }
 
@@ -261,6 +271,7 @@ bench.acts = {
   measure: () => bench.measure.set(!bench.measure.on),
   crop: () => bench.crop.set(!bench.crop.on),
   masks: () => bench.shape.set(!bench.shape.on),
+  brush: () => bench.brush.begin(bench.brush.on ? bench.brush.kind : "keep"),
   count: () => !$("counting").hidden && bench.frames.countAs(!bench.view.taken),
   "zoom-in": () => bench.viewer.zoom(1.5),
   "zoom-out": () => bench.viewer.zoom(1 / 1.5),

@@ -19,7 +19,7 @@ export class Masks {
   constructor(bench) {
     this.bench = bench;
     this.chosen = null;
-    this.outlines = new Outlines(bench, () => bench.show());
+    this.outlines = new Outlines(bench);
     this.list = $("mask-list");
     this.details = $("mask-details");
     fill("mask-does", DOES);

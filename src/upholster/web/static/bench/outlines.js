@@ -1,16 +1,14 @@
 /**
  * The outlines of the recipe's masks. A mask has its outline by digest, as a patch of one ({of, keys, shift}), or in
- * full; what a digest names never changes, and is asked for once.
+ * full.
  */
 
 import { reshaped, shifted } from "./course.js";
-import { read } from "../lib/common.js";
 
 export class Outlines {
-  /** @param {object} bench  gives `at`, `store`; @param {function} arrived  an outline that was missing is there */
-  constructor(bench, arrived) {
-    Object.assign(this, { bench, arrived });
-    this.known = new Map();
+  /** @param {object} bench  gives `store`, `drawings` */
+  constructor(bench) {
+    this.bench = bench;
     this.last = new Map();
   }
 
@@ -22,9 +20,9 @@ export class Outlines {
   }
 
   #full(course) {
-    if (typeof course === "string") return this.#named(course);
+    if (typeof course === "string") return this.bench.drawings.named(course);
     if (!course.of) return course;
-    const base = this.#named(course.of);
+    const base = this.bench.drawings.named(course.of);
     if (!base) return undefined;
     let made = base;
     for (const [frame, points] of Object.entries(course.keys ?? {})) {
@@ -33,27 +31,11 @@ export class Outlines {
     return course.shift ? shifted(made, ...course.shift) : made;
   }
 
-  #named(digest) {
-    if (!this.known.has(digest)) {
-      this.known.set(digest, null);
-      read(`${this.bench.at}/outlines/${digest}`)
-        .then((course) => {
-          this.known.set(digest, course);
-          this.arrived();
-        })
-        .catch((error) => {
-          this.known.delete(digest);
-          this.bench.trouble(error);
-        });
-    }
-    return this.known.get(digest) ?? undefined;
-  }
-
   /** What the recipe is to have for an outline with other points on a frame: no more than what changed, where that can be. */
   reshaped(mark, frame, points) {
     const course = this.bench.store.recipe.masks.each[mark].course;
     const rounded = points.map((point) => point.map((number) => Number(number.toFixed(2))));
-    if (typeof course === "string" && this.known.get(course)) return { of: course, keys: { [frame]: rounded } };
+    if (typeof course === "string" && this.bench.drawings.named(course)) return { of: course, keys: { [frame]: rounded } };
     if (course.of && !course.shift) return { ...course, keys: { ...course.keys, [frame]: rounded } };
     return reshaped(this.of(mark), frame, rounded);
   }
@@ -61,7 +43,7 @@ export class Outlines {
   /** The same with points on many frames. */
   reshapedMany(mark, keys) {
     const course = this.bench.store.recipe.masks.each[mark].course;
-    if (typeof course === "string" && this.known.get(course)) return { of: course, keys };
+    if (typeof course === "string" && this.bench.drawings.named(course)) return { of: course, keys };
     if (course.of && !course.shift) return { ...course, keys: { ...course.keys, ...keys } };
     return Object.entries(keys).reduce((made, [frame, points]) => reshaped(made, Number(frame), points), this.of(mark));
   }
@@ -69,7 +51,7 @@ export class Outlines {
   /** The same with a keyframe taken away. */
   without(mark, frame) {
     const course = this.bench.store.recipe.masks.each[mark].course;
-    if (typeof course === "string" && this.known.get(course)) return { of: course, keys: { [frame]: null } };
+    if (typeof course === "string" && this.bench.drawings.named(course)) return { of: course, keys: { [frame]: null } };
     const full = this.of(mark);
     return { ...full, keys: full.keys.filter((key) => key.frame !== frame) };
   }
@@ -77,7 +59,7 @@ export class Outlines {
   /** The same moved as a whole, on all frames. */
   shifted(mark, x, y) {
     const course = this.bench.store.recipe.masks.each[mark].course;
-    if (typeof course === "string" && this.known.get(course)) return { of: course, shift: [x, y] };
+    if (typeof course === "string" && this.bench.drawings.named(course)) return { of: course, shift: [x, y] };
     return shifted(this.of(mark), x, y);
   }
 }

@@ -76,6 +76,7 @@ export class Ribbon {
       const [a, b] = [place(from), place(to)].sort((p, q) => p - q);
       pen.fillRect(a * column, PICTURES - 6, Math.max(2, (b + 1 - a) * column), 6);
     }
+    this.#trace(pen, column, place, used);
     pen.fillStyle = "#8f6212";
     for (const frame of this.bench.keyed()) {
       if (!used(frame)) continue;
@@ -89,6 +90,32 @@ export class Ribbon {
     pen.fillStyle = "#8f6212";
     pen.fillRect(at, 0, Math.max(2, Math.min(column, 3)), box.height - SCALE);
     this.#tell(number, frameAt(number), count);
+  }
+
+  /** Of the chosen trace: a line under frames that are traced, hatched where they are still to be, and marks of doubt. */
+  #trace(pen, column, place, used) {
+    const marks = this.bench.traces.marks();
+    if (!marks) return;
+    for (let frame = marks.first; frame <= marks.last; frame++) {
+      if (!used(frame)) continue;
+      const x = place(frame) * column;
+      const missing = marks.missing.has(frame);
+      pen.fillStyle = missing ? "#faf8f4" : "#34508c";
+      pen.fillRect(x, PICTURES - 5, Math.max(1, column), 5);
+      pen.fillStyle = "#34508c";
+      if (missing && (column > 6 || frame % Math.ceil(6 / column) === 0)) pen.fillRect(x, PICTURES - 5, 1.5, 5);
+    }
+    pen.fillStyle = "#a63a32";
+    for (const frame of marks.doubtful.filter(used)) {
+      const x = (place(frame) + 0.5) * column;
+      pen.beginPath();
+      pen.moveTo(x - 4, 0);
+      pen.lineTo(x + 4, 0);
+      pen.lineTo(x, 7);
+      pen.fill();
+    }
+    pen.fillStyle = "#34508c";
+    for (const frame of marks.anchors.filter(used)) pen.fillRect((place(frame) + 0.5) * column - 3, PICTURES - 9, 6, 9);
   }
 
   #scale(pen, box, column, count) {

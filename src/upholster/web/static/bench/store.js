@@ -2,13 +2,13 @@
 
 import { read, send } from "../lib/common.js";
 
-/** What differs between two recipes, by section and field; of masks, by mask and field, null where one is gone. */
+/** What differs between two recipes, by section and field; of masks and traces, by each and field, null where one is gone. */
 export function differences(before, after) {
   const found = {};
   for (const [section, fields] of Object.entries(after)) {
     if (section === "version" || fields === before[section]) continue;
     const told = changed(before[section], fields);
-    if (section === "masks" && told.each) told.each = eachChanged(before.masks.each, after.masks.each);
+    if (told.each) told.each = eachChanged(before[section].each, fields.each);
     if (Object.keys(told).length) found[section] = told;
   }
   return found;

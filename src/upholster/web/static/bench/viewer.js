@@ -22,7 +22,7 @@ export class Viewer {
   needed() {
     const { view } = this.bench.view;
     if (this.peek || view === "plate") return ["plate"];
-    return view === "split" ? ["plate", "result"] : ["result"];
+    return ["split", "outline", "dimmed"].includes(view) ? ["plate", "result"] : ["result"];
   }
 
   draw(what, image) {
@@ -34,6 +34,7 @@ export class Viewer {
     if (what === "result") {
       this.last = image;
       if (this.bench.view.view === "matte") image = asMatte(image);
+      if (this.bench.view.view === "outline") image = asOutline(image);
     }
     canvas.getContext("2d").putImageData(image, 0, 0);
   }
@@ -42,9 +43,11 @@ export class Viewer {
   showView() {
     const { view, split } = this.bench.view;
     const plate = this.peek || view === "plate";
-    this.plate.hidden = !plate && view !== "split";
+    const under = view === "outline" || view === "dimmed";
+    this.plate.hidden = !plate && !under && view !== "split";
+    this.plate.classList.toggle("dimmed", view === "dimmed" && !plate);
     this.result.hidden = plate;
-    document.getElementById("ground").hidden = plate || view === "matte";
+    document.getElementById("ground").hidden = plate || under || view === "matte";
     this.divider.hidden = plate || view !== "split";
     this.stage.classList.toggle("splitting", view === "split");
     this.result.style.clipPath = view === "split" && !plate ? `inset(0 0 0 ${split * 100}%)` : "";
@@ -129,6 +132,21 @@ export class Viewer {
     const share = this.share(event);
     return share.x >= 0 && share.y >= 0 && share.x < 1 && share.y < 1 ? this.onPlate(event) : null;
   }
+}
+
+/** Where coverage passes a half: black and white by turns, nothing elsewhere. */
+function asOutline(image) {
+  const { width, height } = image;
+  const from = new Uint32Array(image.data.buffer);
+  const line = new Uint32Array(from.length);
+  const inside = (i) => from[i] >>> 31;
+  for (let y = 1; y < height - 1; y++) {
+    for (let x = 1; x < width - 1; x++) {
+      const i = y * width + x;
+      if (inside(i) && !(inside(i - 1) && inside(i + 1) && inside(i - width) && inside(i + width))) line[i] = ((x + y) >> 2) & 1 ? 0xffffffff : 0xff000000;
+    }
+  }
+  return new ImageData(new Uint8ClampedArray(line.buffer), width, height);
 }
 
 /** Coverage as grey. */

@@ -6,7 +6,7 @@ export class Views {
   /** @param {object} bench  gives `view`, `viewer`, `refresh()`, `remember()` */
   constructor(bench) {
     this.bench = bench;
-    $("views").addEventListener("click", (event) => event.target.dataset.view && this.choose(event.target.dataset.view));
+    for (const button of document.querySelectorAll("[data-view]")) button.addEventListener("click", () => this.choose(button.dataset.view));
     $("surround").addEventListener("click", (event) => {
       const button = event.target.closest("[data-surround]");
       if (!button) return;
@@ -27,7 +27,7 @@ export class Views {
 
   show() {
     const { view, viewer } = this.bench;
-    for (const button of $("views").children) button.setAttribute("aria-pressed", button.dataset.view === view.view);
+    for (const button of document.querySelectorAll("[data-view]")) button.setAttribute("aria-pressed", button.dataset.view === view.view);
     for (const button of $("surround").children) button.setAttribute("aria-pressed", button.dataset.surround === view.surround);
     $("booth").classList.toggle("dark", view.surround === "dark");
     $("booth").classList.toggle("light", view.surround === "light");
