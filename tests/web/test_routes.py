@@ -300,7 +300,7 @@ def test_masks_are_kept_by_content_and_looked_up_once(visitor: Visitor, shot_id:
     assert status == 200
     digest = told["recipe"]["masks"]["each"]["m1"]["course"]
     assert re.fullmatch("[0-9a-f]{64}", digest)
-    status, outline = visitor.ask(f"/bench/{twin}/outlines/{digest}", None)
+    status, outline = visitor.ask(f"/bench/{twin}/drawings/{digest}", None)
     assert status == 200 and outline["keys"][0]["points"][0][:2] == [100, 40]
     moved = {"masks": {"each": {"m1": {"course": {"of": digest, "keys": {"4": [[9, 9]] * 4}}}}}}
     status, (content, _) = visitor.ask(f"/bench/{twin}/picture", request_for(twin, changes=moved))

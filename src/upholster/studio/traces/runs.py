@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 from sqlalchemy import select, update
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 
 from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.traces import Trace
@@ -154,10 +154,11 @@ def standing(footage: Footage, shot_id: int, recipe: Recipe) -> dict[str, Standi
     with session() as db:
         newest: dict[str, TraceRun] = {}
         runs = select(TraceRun).where(TraceRun.shot_id == shot_id).order_by(TraceRun.mark, TraceRun.id.desc())
-        newest.update((found.mark, found) for found in db.scalars(runs.distinct(TraceRun.mark)))
+        newest.update((found.mark, found) for found in db.scalars(runs.ext(distinct_on(TraceRun.mark))))
         names = {mark: mattes.names(trace) for mark, trace in recipe.traces.each.items()}
         wanted = {name for found in names.values() for name in found.values()}
-        doubts = dict(db.execute(select(Bake.digest, Bake.doubt).where(Bake.digest.in_(wanted))).tuples().all())
+        rows = db.execute(select(Bake.digest, Bake.doubt).where(Bake.digest.in_(wanted)))
+        doubts: dict[str, float] = {row.digest: row.doubt for row in rows}
     out = {}
     for mark, trace in recipe.traces.each.items():
         found = names[mark]
