@@ -168,17 +168,15 @@ def _walking(draw: Draw, **more: Any) -> Callable[[Layer, float], None]:
 
 
 def _haired(draw: Draw) -> Callable[[Layer, float], None]:
-    solid = _turning(draw, speed=0.8)
     size = int(draw.integers(150, 220))
     thing = sprite(draw, blob(draw, size, 0.1))
     x, y = draw.uniform(380, 580), draw.uniform(230, 300)
     dx = draw.uniform(-2, 2)
-    count = int(draw.integers(150, 350))
-    turns, longs = draw.uniform(-pi, pi, count), draw.uniform(25, 90, count)
-    curls = draw.uniform(-14, 14, count)
+    count = int(draw.integers(300, 800))
+    turns, longs = draw.uniform(-pi, pi, count), draw.uniform(10, draw.uniform(30, 70), count)
+    curls, thick = draw.uniform(-10, 10, count), int(draw.integers(1, 3))
     colours = draw.uniform(0.05, 0.85, (2, 3)).astype(np.float32)
     s = np.linspace(0, 1, 10)[:, None]
-    del solid
 
     def lay(layer: Layer, t: float) -> None:
         cx, cy, tilt = x + dx * t, y + 12 * sin(0.12 * t), 0.25 * sin(0.1 * t)
@@ -189,7 +187,7 @@ def _haired(draw: Draw) -> Callable[[Layer, float], None]:
             sway = curl * np.sin(4 * s + 0.25 * t + 3 * turn)
             lines.append((root + out * long * s + side * sway).astype(np.float32))
         for colour, part in zip(colours, (lines[::2], lines[1::2]), strict=True):
-            layer.lay(colour, strokes(WIDTH, HEIGHT, part) * np.float32(0.9))
+            layer.lay(colour, strokes(WIDTH, HEIGHT, part, thick) * np.float32(0.9))
         layer.lay_sprite(thing, placed(cx, cy, tilt, 1, (size / 2, size / 2)))
 
     return lay

@@ -36,6 +36,8 @@ _FOREIGN = -0.5
 _COMES_BACK = 1.5
 #: Weights of what speaks: colours nearby, colours of the whole, distance from the clean plate, and the carried shape.
 _NEAR, _WHOLE, _GROUND, _SHAPE = 1.0, 0.35, 1.0, 0.22
+#: Weight of the colours of the whole where those nearby cannot be trusted, and from which odds on they dispute a matte.
+_ALONE, _DISPUTED = 1.0, 1.5
 #: How strongly a pixel is drawn by what speaks of it, beside a step between equal neighbours.
 _PULL = 0.12
 #: How reluctant a walker is, in units of the mean squared step between neighbours.
@@ -132,7 +134,7 @@ def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
     expected = cv2.remap(part, moved[..., 0], moved[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
     then_lab = np.ascontiguousarray(then.lab[box.slices])
-    windows = colours.learnt(then_lab, part, scene.colours or Range.of(then.lab), near)
+    windows = colours.learnt(then_lab, _undisputed(scene, then_lab, part), scene.colours or Range.of(then.lab), near)
     return settle(scene, after, box, expected, windows, moved, unsure)
 
 
@@ -162,7 +164,8 @@ def settle(
     now = scene.seen(number)
     lab = np.ascontiguousarray(now.lab[box.slices])
     inside = signed_distance(expected >= 0.5)
-    band = (abs(inside) < _BAND) | (unsure & (abs(inside) < _UNSURE))
+    along = (abs(inside) < _BAND) | (unsure & (abs(inside) < _UNSURE))
+    band = along.copy()
     said = np.zeros_like(expected)
     ground = scene.ground(number, box, (inside < _GROWS) & (inside > -_FARTHEST))
     if ground is not None:
@@ -179,12 +182,21 @@ def settle(
     places: Places = (rows.astype(np.int32), columns.astype(np.int32))
     share, trust = colours.likelihood(windows, lab, places, moved[places])
     local = _NEAR * trust * evidence.odds(share)
-    local += _WHOLE * _remembered(scene, lab, places)
+    local += (_WHOLE + (_ALONE - _WHOLE) * (1 - trust)) * _remembered(scene, lab, places)
     # Where colours part well, the carried shape is needed less.
-    shape = _SHAPE * np.where(unsure[places], 0.4, 1.0) * (1.3 - trust) * np.clip(inside[places], -10, 10)
+    believed = np.where(unsure[places], 0.4, 1.0) * along[places]
+    shape = _SHAPE * believed * (1.3 - trust) * np.clip(inside[places], -10, 10)
     said[places] += local + shape
     label = walked(lab, expected, band, said)
     return _finish(scene, number, box, lab, label, band, ground)
+
+
+def _undisputed(scene: Scene, lab: Bytes, cover: Plane) -> Plane:
+    """A matte to learn from: without ground that has the subject's own colours, which may be what was missed of it."""
+    if not scene.memory:
+        return cover
+    said = sum(colours.odds_of(memory, lab) for memory in scene.memory) / len(scene.memory)
+    return np.where((cover < 0.1) & (said > _DISPUTED), np.float32(0.5), cover)
 
 
 def _remembered(scene: Scene, lab: Bytes, places: tuple[NDArray[np.integer[Any]], ...]) -> Plane:

@@ -233,6 +233,16 @@ def likelihood(
     return share, trust
 
 
+def odds_of(windows: Windows, lab: Bytes) -> Plane:
+    """Logarithm of the odds that pixels of a picture are the subject's, by colours of a whole picture; to a bin."""
+    ground, subject = windows.densities[0, 0]
+    table = np.log((subject + _LITTLE) / (ground + _LITTLE)).astype(np.float32)
+    bins = np.arange(256, dtype=np.float32)[:, None]
+    index = np.clip((bins - windows.colours.low) / windows.colours.width, 0, _BINS - 1).astype(np.intp)
+    light, a, b = (index[:, c][lab[..., c]] for c in range(3))
+    return np.asarray(table[light, a, b])
+
+
 @compiled
 def _look_up(densities, trusts, low, width, lab, rows, columns, moved, shares, trust):
     last_y, last_x = trusts.shape[0] - 1, trusts.shape[1] - 1
