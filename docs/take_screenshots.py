@@ -58,7 +58,7 @@ def bench_split(page: Page) -> None:
 def bench_edge(page: Page) -> None:
     bench(page)
     page.locator("#grounds [data-colour='#ffffff']").click()
-    page.get_by_title("Edge (5)").click()
+    page.get_by_title("Edge (6)").click()
     page.mouse.move(812, 310)
     for _ in range(5):
         page.mouse.wheel(0, -240)
@@ -69,7 +69,7 @@ def bench_edge(page: Page) -> None:
 
 def bench_deliver(page: Page) -> None:
     bench(page)
-    page.get_by_title("Deliver (7)").click()
+    page.get_by_title("Deliver (8)").click()
     page.get_by_label("What it is for").select_option("recover")
     for _ in range(200):
         if page.locator("#quote").inner_text().startswith("About"):

@@ -113,3 +113,38 @@ def studio_clip(path: Path, length: int = 24, *, walls: bool = True) -> Path:
             plate[:, 20:, 20:26] = 0.1
         frames.append(plate)
     return write_video(path, frames)
+
+
+def street(length: int = 24, seed: int = 0) -> tuple[list[Plane], list[Plane]]:
+    """Plates of a patterned disc that walks over a patterned ground, no screen anywhere, and its true mattes."""
+    rng = np.random.default_rng(seed)
+
+    def pattern(width: int, height: int, tint: tuple[float, float, float]) -> Plane:
+        whole = np.zeros((height, width), np.float32)
+        for size in (2, 6, 16):
+            whole += cv2.GaussianBlur(rng.normal(0, 1, whole.shape).astype(np.float32), (0, 0), size) * size
+        return np.stack([np.clip(c + 0.12 * whole, 0.02, 0.98) for c in tint]).astype(np.float32)
+
+    ground, skin = pattern(360, 200, (0.45, 0.42, 0.36)), pattern(120, 120, (0.62, 0.3, 0.34))
+    plates, mattes = [], []
+    for n in range(length):
+        x, y = 90 + 4 * n, 90 + round(8 * np.sin(n / 4))
+        matte = cv2.GaussianBlur(disc(x=x, y=y, radius=42), (0, 0), 0.8)
+        subject = np.zeros((3, 180, 320), np.float32)
+        left, top = x - 60, y - 60
+        rows = slice(max(0, top), min(180, top + 120))
+        subject[:, rows, left : left + 120] = skin[:, rows.start - top : rows.stop - top]
+        plate = subject * matte + ground[:, 10:190, 20:340] * (1 - matte)
+        grain = rng.normal(0, 0.006, plate.shape).astype(np.float32)
+        plates.append(np.clip(plate + grain, 0, 1).astype(np.float32))
+        mattes.append(matte)
+    return plates, mattes
+
+
+def street_strokes(frame: int = 0) -> list[dict[str, Any]]:
+    """Strokes that a person would make on a frame of the street: over the disc, and around it."""
+    x, y = 90 + 4 * frame, 90 + round(8 * np.sin(frame / 4))
+    turns = np.linspace(0, 2 * np.pi, 25)
+    ring = [[round(x + 60 * float(np.cos(t)), 1), round(y + 60 * float(np.sin(t)), 1)] for t in turns]
+    keep = {"frame": frame, "kind": "keep", "radius": 9, "points": [[x - 18, y], [x + 18, y], [x, y - 18], [x, y + 18]]}
+    return [keep, {"frame": frame, "kind": "drop", "radius": 5, "points": ring}]

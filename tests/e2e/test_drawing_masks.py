@@ -250,7 +250,7 @@ def test_a_screen_too_small_is_keyed_without_the_studio_unasked(page: Page, tmp_
     assert mask.does == "discard_outside" and mask.course.points.shape[1] == 12
     page.keyboard.press("4")
     expect(page.locator("#mask-list")).to_contain_text("Garbage")
-    page.keyboard.press("7")
+    page.keyboard.press("8")
     choose(page, "pictures", "png8")
     page.locator("#name").fill("kept")
     page.get_by_role("button", name="Render", exact=True).click()
@@ -287,7 +287,7 @@ def test_two_joined_feathered_masks_are_delivered_as_they_look(bench: Page, hous
     wait_for(lambda: value(page, "Feather").inner_text() == "10.0 px")
     settled(page)
     page.keyboard.press("d")
-    page.keyboard.press("7")
+    page.keyboard.press("8")
     choose(page, "edit", "prores4444")
     page.locator("#name").fill("cutout")
     page.get_by_role("button", name="Render", exact=True).click()

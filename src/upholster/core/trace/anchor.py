@@ -18,7 +18,7 @@ _SMALLER, _ROUNDS = 4, 4
 #: How strongly a pixel is drawn there, and how fast what is far from any stroke belongs to the ground.
 _PULL, _FAR = 0.04, 0.35
 #: How far around a stroke that corrects the matte is looked at anew, in pixels.
-_CORRECTS = 48
+_CORRECTS = 40
 
 
 def begin(scene: Scene, number: int, painted: Bytes) -> Traced:

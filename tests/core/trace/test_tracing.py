@@ -1,0 +1,131 @@
+"""Mattes carried over a clip whose truth is known; what a correction does; what is there already stays."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from plates import street, street_strokes
+from upholster.core.documents.recipe import read_recipe
+from upholster.core.documents.strokes import Strokes
+from upholster.core.documents.traces import Trace
+from upholster.core.pipeline.runner import Plate, key, plate_of
+from upholster.core.raster import Raster
+from upholster.core.trace import anchor
+from upholster.core.trace.carry import Scene
+from upholster.core.trace.painted import painted
+from upholster.core.trace.run import Made, run
+from upholster.core.trace.seen import seen
+
+Plane = NDArray[np.float32]
+LENGTH = 20
+PLATES, TRUTH = street(LENGTH)
+SEEN = [seen(plate) for plate in PLATES]
+
+
+def overlap(cover: Plane, truth: Plane) -> float:
+    one, two = cover >= 0.5, truth >= 0.5
+    return np.count_nonzero(one & two) / np.count_nonzero(one | two)
+
+
+def traced(strokes: Sequence[dict[str, Any]], have: dict[int, Plane] | None = None, **more: Any) -> list[Made]:
+    trace = Trace.model_validate({"strokes": list(strokes), "last": LENGTH - 1} | more)
+    return list(run(trace, SEEN.__getitem__, LENGTH, (320, 180), (have or {}).get))
+
+
+@pytest.fixture(scope="module")
+def whole() -> dict[int, Plane]:
+    return {made.frame: made.cover for made in traced(street_strokes())}
+
+
+def test_strokes_on_one_frame_carry_over_the_clip(whole: dict[int, Plane]) -> None:
+    found = [overlap(whole[n], TRUTH[n]) for n in range(LENGTH)]
+    assert np.mean(found) > 0.96 and min(found) > 0.93
+    assert np.mean([(whole[n] - TRUTH[n]) ** 2 for n in range(LENGTH)]) < 2.5e-3
+    assert all(cover.min() >= 0 and cover.max() <= 1 and cover.dtype == np.float32 for cover in whole.values())
+
+
+def test_a_base_in_the_middle_is_carried_both_ways() -> None:
+    made = traced(street_strokes(10), base=10, first=4, last=15)
+    assert [m.frame for m in made] == [10, 11, 12, 13, 14, 15, 9, 8, 7, 6, 5, 4]
+    assert min(overlap(m.cover, TRUTH[m.frame]) for m in made) > 0.93
+
+
+def test_what_is_there_already_is_not_made_again(whole: dict[int, Plane]) -> None:
+    """A run that was stopped goes on where it was, and comes to the same."""
+    half = {n: whole[n] for n in range(11)}
+    rest = traced(street_strokes(), half)
+    assert [made.frame for made in rest] == list(range(11, LENGTH))
+    for made in rest:
+        assert overlap(made.cover, whole[made.frame]) > 0.98
+    assert traced(street_strokes(), whole) == []
+
+
+def test_a_correction_puts_right_what_was_carried_wrong() -> None:
+    """A matte that has lost a third of the subject, and gained a piece of the ground, from one stroke on either."""
+    scene = Scene(SEEN.__getitem__, LENGTH)
+    wrong = np.where(np.arange(320) > 120, TRUTH[12], 0).astype(np.float32)
+    wrong[150:170, 130:170] = 1
+    assert overlap(wrong, TRUTH[12]) < 0.75
+    keep = {"frame": 12, "kind": "keep", "radius": 5, "points": [[108, 85], [108, 100]]}
+    drop = {"frame": 12, "kind": "drop", "radius": 5, "points": [[138, 160], [162, 160]]}
+    brushed = painted(Strokes.read([keep, drop]).each, Raster.of_plate(320, 180))
+    found = anchor.correct(scene, 12, brushed, wrong).cover
+    assert overlap(found, TRUTH[12]) > 0.95
+    assert (found[brushed == 1] == 1).all() and (found[brushed == 2] == 0).all()
+
+
+def test_between_two_brushed_frames_mattes_come_from_both_sides() -> None:
+    made = {m.frame: m.cover for m in traced([*street_strokes(), *street_strokes(12)])}
+    assert sorted(made) == list(range(LENGTH))
+    assert min(overlap(made[n], TRUTH[n]) for n in range(LENGTH)) > 0.93
+
+
+@pytest.mark.parametrize(
+    "strokes",
+    [
+        [{"frame": 0, "kind": "keep", "radius": 6, "points": [[90, 90]]}],
+        [{"frame": 0, "kind": "drop", "radius": 6, "points": [[9, 9]]}],
+        [{"frame": 0, "kind": "keep", "radius": 6, "points": [[-4000, 90]]}],
+        [{"frame": 0, "kind": "keep", "radius": 900, "points": [[100, 90]]}],
+    ],
+)
+def test_odd_strokes_give_a_matte_and_no_error(strokes: list[dict[str, Any]]) -> None:
+    made = traced(strokes, last=3)
+    assert len(made) == 4 and all(np.isfinite(m.cover).all() for m in made)
+
+
+def test_clips_of_few_frames_and_small_pictures_are_traced() -> None:
+    small = [seen(plate[:, 40:140:2, 40:140:2].copy()) for plate in PLATES[:3]]
+    trace = Trace.model_validate({"strokes": [{"frame": 0, "kind": "keep", "radius": 5, "points": [[25, 25]]}]})
+    made = list(run(trace, small.__getitem__, 3, (50, 50), lambda frame: None))
+    assert [m.cover.shape for m in made] == [(50, 50)] * 3
+
+
+def test_a_key_is_left_where_a_trace_says_so(whole: dict[int, Plane]) -> None:
+    """Alone where no screen is; a proxy and a crop see the same; one that is not there yet does nothing."""
+    recipe = read_recipe({"version": 2, "traces": [{"strokes": street_strokes()}]})
+    there = lambda trace, frame: whole.get(frame)  # noqa: E731
+    alpha = key(plate_of(PLATES[5]), recipe, 5, None, traced=there).alpha
+    assert np.abs(alpha - whole[5]).max() < 1e-6
+    assert key(plate_of(PLATES[5]), recipe, 5, None).alpha.min() == 1
+    double = np.repeat(np.repeat(PLATES[5], 2, 1), 2, 2)
+    large = key(Plate(double, None, Raster.of_plate(320, 180).resized(640, 360)), recipe, 5, None, traced=there).alpha
+    assert overlap(large[::2, ::2], whole[5]) > 0.97 and large.shape == (360, 640)
+    cut = read_recipe(
+        {"version": 2, "take": {"crop_left": 60, "crop_top": 20}, "traces": [{"strokes": street_strokes()}]}
+    )
+    assert np.abs(key(plate_of(PLATES[5]), cut, 5, None, traced=there).alpha - whole[5][20:, 60:]).max() < 1e-6
+    inside = read_recipe({"version": 2, "traces": [{"strokes": street_strokes(), "does": "discard_inside"}]})
+    assert np.abs(key(plate_of(PLATES[5]), inside, 5, None, traced=there).alpha - (1 - whole[5])).max() < 1e-6
+
+
+def test_flicker_is_taken_out_and_steady_motion_left(whole: dict[int, Plane]) -> None:
+    held = dict(whole)
+    held[6] = np.where(np.hypot(*np.mgrid[-90:90, -114:206]) < 6, 0, whole[6]).astype(np.float32)
+    recipe = read_recipe({"version": 2, "traces": [{"strokes": street_strokes(), "calm": 1}]})
+    alpha = key(plate_of(PLATES[6]), recipe, 6, None, traced=lambda trace, frame: held.get(frame)).alpha
+    assert held[6][90, 114] == 0 and alpha[90, 114] > 0.9
+    assert overlap(alpha, whole[6]) > 0.97
