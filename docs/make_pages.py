@@ -8,6 +8,7 @@ from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import VERSION, Recipe
 from upholster.core.documents.screen import Sample
 from upholster.core.documents.settings import Settings
+from upholster.core.documents.traces import Trace
 from upholster.core.documents.tracks import Keyframe
 from upholster.media.delivery import Delivery
 from upholster.media.formats import FORMATS, NEEDS, Format
@@ -59,6 +60,38 @@ feather_out]`, the handles before and after it as ways from there, and how much 
 mask's. From one point to the next goes a cubic Bézier curve; what a line winds around at all is inside (non-zero)."""
 
 
+STROKES = """## Strokes, and a recipe made of them alone
+
+`strokes` of a trace is a list of `{"frame": 0, "kind": "keep", "radius": 6, "points": [[x, y], ...]}`: `kind` is
+`keep`, `drop` or `soft`, `radius` is in pixels of the plate, one point is a dot. Where strokes cross, the later counts.
+`radii` has a radius for each point where a pen was pressed more or less; `"on": false` leaves a stroke out. The base
+frame has at least one stroke to keep. Strokes on other frames correct the matte there: what lies between two frames
+with strokes is carried from both, what comes after the last from there on.
+
+`traces` (and `masks`) may be a plain list, in the order in which they join. So this is a whole recipe, for a plate of
+60 frames with no screen: a kite by two strokes on frame 0, corrected on frame 40.
+
+```json
+{
+  "version": 2,
+  "traces": [
+    {
+      "name": "Kite", "base": 0, "first": 0, "last": 59,
+      "strokes": [
+        {"frame": 0, "kind": "keep", "radius": 12, "points": [[480, 170], [520, 240], [470, 300]]},
+        {"frame": 0, "kind": "drop", "radius": 8, "points": [[380, 80], [640, 90], [650, 420], [360, 410], [380, 80]]},
+        {"frame": 40, "kind": "drop", "radius": 4, "points": [[602, 215]]}
+      ]
+    }
+  ]
+}
+```
+
+    upholster key plate.mp4 kite.mov --recipe kite.json --cache mattes/
+
+makes what is missing of the mattes, keeps it in `mattes/` (a run that is stopped goes on from there), and delivers."""
+
+
 def page() -> str:
     parts = [HEAD]
     for name, field in Recipe.model_fields.items():
@@ -66,6 +99,7 @@ def page() -> str:
         if isinstance(model, type) and issubclass(model, Settings):
             parts += [f"## `{name}`", (model.__doc__ or "").strip(), "", table(model), ""]
     parts += ["## A mask", "", table(Mask), "", OUTLINE, ""]
+    parts += ["## A trace", "", table(Trace), "", STROKES, ""]
     parts += ["## A sample of the screen", "", table(Sample), "", "## A keyframe", "", table(Keyframe), ""]
     return "\n".join(parts)
 

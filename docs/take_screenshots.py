@@ -55,6 +55,15 @@ def bench_split(page: Page) -> None:
     drawn(page)
 
 
+def bench_trace(page: Page) -> None:
+    open_bench(page, "kite")
+    page.get_by_title("Trace (5)").click()
+    page.get_by_label("Frame number").fill("30")
+    page.get_by_label("Frame number").press("Enter")
+    page.keyboard.press("g")
+    drawn(page)
+
+
 def bench_edge(page: Page) -> None:
     bench(page)
     page.locator("#grounds [data-colour='#ffffff']").click()
@@ -176,6 +185,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-edge": bench_edge,
     "bench-dark": bench_dark,
     "bench-masks": bench_masks,
+    "bench-trace": bench_trace,
     "bench-take": bench_take,
     "bench-keyframes": bench_keyframes,
     "bench-deliver": bench_deliver,

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from plates import green_clip, shot
+from plates import green_clip, shot, street, street_strokes, write_video
 from upholster.core.documents.recipe import read_recipe
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.formats import FORMATS
@@ -220,3 +220,33 @@ def test_masks_go_into_a_recipe_from_an_svg_and_out_again(plate: Path, tmp_path:
     ):
         refused = run("masks", plate, recipe, *arguments)
         assert refused.returncode in (1, 2) and words in refused.stderr and "Traceback" not in refused.stderr
+
+
+def test_a_recipe_of_strokes_alone_traces_any_plate(tmp_path: Path) -> None:
+    """With progress; what is kept in a cache is not made again; the alpha is read by Pillow."""
+    plates, truth = street(12, seed=7)
+    plate = write_video(tmp_path / "street.mp4", plates)
+    recipe = tmp_path / "walker.json"
+    trace = {"name": "walker", "base": 0, "first": 0, "last": 11, "strokes": street_strokes()}
+    recipe.write_text(json.dumps({"version": 2, "traces": [trace]}))
+    cache = tmp_path / "cache"
+    done = run("key", plate, tmp_path / "out", "--recipe", recipe, "--format", "png16", "--cache", cache)
+    assert done.returncode == 0, done.stderr
+    assert "Tracing" in done.stderr
+    kept = sorted(cache.rglob("*.png"))
+    assert len(kept) == 12 and not list(cache.rglob("*.part"))
+    for number, file in enumerate(sorted((tmp_path / "out").glob("*.png"))):
+        alpha = np.asarray(Image.open(file))[..., 3]
+        inside = truth[number] >= 0.5
+        half = alpha >= np.iinfo(alpha.dtype).max / 2
+        assert np.count_nonzero(half & inside) / np.count_nonzero(half | inside) > 0.93
+    # Stopped in the middle, it goes on from there.
+    times = {file: file.stat().st_mtime_ns for file in kept}
+    kept[0].unlink()
+    done = run("key", plate, tmp_path / "again", "--recipe", recipe, "--format", "png16", "--cache", cache)
+    assert done.returncode == 0, done.stderr
+    assert sum(file.stat().st_mtime_ns == times[file] for file in kept) == 11
+    for strokes, words in (([{"frame": 0}], "strokes"), ("brush", "strokes are given in full here")):
+        recipe.write_text(json.dumps({"version": 2, "traces": [trace | {"strokes": strokes}]}))
+        refused = run("key", plate, tmp_path / "no", "--recipe", recipe, "--format", "png16")
+        assert refused.returncode == 1 and words in refused.stderr and "Traceback" not in refused.stderr

@@ -159,7 +159,7 @@ def test_a_value_changes_over_time_on_screen_and_in_the_render(bench: Page, hous
     """The job it serves: a limb that passes through thin light needs another choice for some frames only."""
     page = bench
     page.keyboard.press("1")
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     choke = value(page, "Edge choke")
     choke.focus()
     page.keyboard.press("k")

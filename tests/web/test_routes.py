@@ -353,3 +353,46 @@ def test_a_mask_is_proposed_for_a_shot_with_a_screen(visitor: Visitor, shot_id: 
     nothing = {"screen": {"kind": "none"}}
     status, told = visitor.ask(f"/bench/{shot_id}/masks/propose", request_for(shot_id, changes=nothing))
     assert status == 422 and "Measure one first" in told["problem"]
+
+
+KEEP = {"frame": 0, "kind": "keep", "radius": 9, "points": [[130, 90]]}
+
+
+def with_trace(*strokes: dict[str, Any], **more: Any) -> dict[str, Any]:
+    return {"traces": {"order": ["t1"], "each": {"t1": {"strokes": list(strokes)} | more}}}
+
+
+def test_strokes_are_kept_by_content_and_patched(visitor: Visitor, shot_id: int) -> None:
+    twin = shots.copy_shot(shot_id).id
+    asked = request_for(twin, changes=with_trace(KEEP), change="Brushed")
+    status, told = visitor.ask(f"/bench/{twin}/recipe", asked)
+    assert status == 200
+    digest = told["recipe"]["traces"]["each"]["t1"]["strokes"]
+    status, strokes = visitor.ask(f"/bench/{twin}/drawings/{digest}", None)
+    assert status == 200 and strokes == [KEEP]
+    more = {"traces": {"each": {"t1": {"strokes": {"of": digest, "add": [KEEP | {"frame": 3}]}}}}}
+    status, found = visitor.ask(f"/bench/{twin}/traces", request_for(twin, changes=more))
+    assert status == 200 and found["t1"]["missing"] == list(range(10)) and found["t1"]["running"] == 0
+    status, told = visitor.ask(f"/bench/{twin}/traces/cancel", {"trace": "t1"})
+    assert status == 200
+
+
+@pytest.mark.parametrize(
+    ("path", "changes", "more", "words"),
+    [
+        ("traces/run", with_trace(KEEP), {"trace": "t9"}, "not here any more"),
+        ("traces/run", with_trace(KEEP | {"kind": "drop"}), {"trace": "t1"}, "Brush over what to keep"),
+        ("traces/run", with_trace(KEEP, base=4), {"trace": "t1"}, "base frame 4"),
+        ("traces/run", with_trace(KEEP | {"frame": 50}, base=50, first=50), {"trace": "t1"}, "frames 0 to 9"),
+        ("picture", with_trace(KEEP | {"radius": "wide"}), {}, "a radius is a number"),
+        ("picture", with_trace(KEEP, base=9, last=3), {}, "outside of the span"),
+        ("picture", {"traces": {"each": {"t1": {"strokes": "f" * 64}}}}, {}, "not here any more"),
+        ("traces", {"traces": {"order": ["t1"], "each": {}}}, {}, "names each of the traces once"),
+    ],
+)
+def test_nonsense_about_traces_gets_a_sentence(
+    visitor: Visitor, shot_id: int, path: str, changes: dict[str, Any], more: dict[str, Any], words: str
+) -> None:
+    asked = request_for(shot_id, window=f"{path}{more}{words}", changes=changes)
+    status, told = visitor.ask(f"/bench/{shot_id}/{path}", asked | more)
+    assert status in (404, 422) and words in told["problem"] and told["problem"].endswith(".")

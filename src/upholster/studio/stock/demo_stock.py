@@ -8,6 +8,9 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from upholster.core.documents.recipe import changed
+from upholster.core.documents.screen import Screen
+from upholster.demo import kite
 from upholster.demo.plates import plates
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Shot
@@ -18,6 +21,7 @@ from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import stock
+from upholster.studio.traces import runs
 
 #: Which plates are finished at first start, in which format, and the clips' tags.
 _FINISHED = {
@@ -50,8 +54,27 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
         for clip in stock.clips():
             if clip.render_id == render.id:
                 stock.tag(clip.id, tags)
+    _brush_kite(stopping)
     done.parent.mkdir(parents=True, exist_ok=True)
     done.touch()
+
+
+def _brush_kite(stopping: Callable[[], bool]) -> None:
+    """Trace the plate without a screen, from strokes on its first frame."""
+    footage = _ready("kite", stopping)
+    if footage is None:
+        return
+    with session() as db:
+        shot = db.scalars(select(Shot).where(Shot.footage_id == footage.id)).first()
+    assert shot is not None
+    state = shots.open_shot(shot.id)
+    if state.recipe.traces.order:
+        return
+    alone = state.recipe.model_copy(update={"screen": Screen()})
+    trace = {"name": "Kite", "strokes": kite.brushed()}
+    recipe = changed(alone, {"traces": {"order": ["t1"], "each": {"t1": trace}}})
+    shots.revise(shot.id, recipe, "Kite brushed over", state.revision)
+    runs.start(footage, shot.id, recipe, "t1")
 
 
 def _bring_in(file: Path) -> None:
