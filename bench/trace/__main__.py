@@ -225,11 +225,12 @@ def main() -> None:
     jobs = [(name, seed) for name in given.families or every for seed in seeds]
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         list(pool.map(partial(film, folder=FOLDER), *zip(*jobs, strict=True)))
+    print(f"{'':13}mean  worst  error  bound.   corrected: the same, and there   GrabCut       warp     ms of both")
+    found = {}
     with ProcessPoolExecutor(given.workers) as pool:
-        found = dict(zip(jobs, pool.map(plate_figures, jobs), strict=True))
-    print(f"{'':13}mean  worst  error  bound.   corrected: the same, and there   GrabCut       warp     ms: ours, Gra")
-    for job, figures in found.items():
-        _print(f"{job[0]} {job[1]}", [figures])
+        for job, figures in zip(jobs, pool.map(plate_figures, jobs), strict=True):
+            found[job] = figures
+            _print(f"{job[0]} {job[1]}", [figures])
     groups = {"with a plate": FAMILIES, "without": WITHOUT_PLATE}
     for words, families in groups.items():
         some = [figures for (name, _), figures in found.items() if name in families]

@@ -77,6 +77,15 @@ def test_a_correction_puts_right_what_was_carried_wrong() -> None:
     assert (found[brushed == 1] == 1).all() and (found[brushed == 2] == 0).all()
 
 
+def test_where_it_was_brushed_soft_coverage_lies_between(whole: dict[int, Plane]) -> None:
+    soft = {"frame": 0, "kind": "soft", "radius": 10, "points": [[90, 48], [132, 90]]}
+    made = {m.frame: m.cover for m in traced([*street_strokes(), soft], last=2)}
+    under = painted(Strokes.read([soft]).each, Raster.of_plate(320, 180)) > 0
+    between = [np.count_nonzero((c > 0.05) & (c < 0.95) & under) for c in (made[0], whole[0])]
+    assert between[0] > 1.5 * between[1]
+    assert overlap(made[0], TRUTH[0]) > 0.93 and overlap(made[2], TRUTH[2]) > 0.93
+
+
 def test_between_two_brushed_frames_mattes_come_from_both_sides() -> None:
     made = {m.frame: m.cover for m in traced([*street_strokes(), *street_strokes(12)])}
     assert sorted(made) == list(range(LENGTH))

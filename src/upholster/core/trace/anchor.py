@@ -80,13 +80,12 @@ def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong:
         sure = ~unsettled
         from_ground = evidence.of_ground(part, ground, sure & (inside > 4), sure & (inside < -4))
     moved = np.stack([columns, rows], 1).astype(np.float32)
+    of_strokes = colours.whole(part, _strokes_only(brushed), ranges)
+    brush, _ = colours.likelihood(of_strokes, part, (rows, columns), 0 * moved)
+    everywhere = np.ones(cover.shape, np.uint8)
     for _ in range(2):
-        near = np.ones(cover.shape, np.uint8)
-        windows = colours.learnt(part, learn, ranges, near)
+        windows = colours.learnt(part, learn, ranges, everywhere)
         share, trust = colours.likelihood(windows, part, (rows, columns), moved)
-        brush, _ = colours.likelihood(
-            colours.whole(part, _strokes_only(brushed), ranges), part, (rows, columns), 0 * moved
-        )
         said = from_ground.copy()
         shape = 0.1 * np.clip(inside[places], -8, 8) * np.clip(reach[box.slices][places] / _CORRECTS, 0, 1)
         said[places] += (0.3 + trust) * evidence.odds(share) + 0.5 * evidence.odds(brush, 3.0) + shape

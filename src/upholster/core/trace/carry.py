@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from upholster.core.trace import colours, evidence
 from upholster.core.trace.camera import Camera
 from upholster.core.trace.colours import Range, Windows
-from upholster.core.trace.painted import DROP, KEEP
+from upholster.core.trace.painted import DROP, KEEP, SOFT
 from upholster.core.trace.plate import Ground, Other, clean_plate, others_of
 from upholster.core.trace.seen import Bytes, Seen
 from upholster.core.trace.soft import soft_cover
@@ -98,6 +98,7 @@ class Scene:
         self.seen, self.length = read, length
         self._subjects: LRUCache[int, Bytes] = LRUCache(_REMEMBERED)
         self._camera = Camera(read, self._half)
+        self.soft: LRUCache[int, Mask] = LRUCache(_REMEMBERED)
         self.colours: Range | None = None
         self.memory: list[Windows] = []
 
@@ -105,6 +106,11 @@ class Scene:
         """Note where the subject is on a frame, with a little around it."""
         mask = (cover > 0.1).astype(np.uint8) * 255
         self._subjects[number] = cv2.dilate(mask, np.ones((11, 11), np.uint8))
+
+    def soft_at(self, number: int, box: Box) -> Mask | None:
+        """Where it was brushed that coverage lies between, as that was carried to a frame."""
+        found = self.soft.get(number)
+        return None if found is None else found[box.slices]
 
     def _half(self, number: int) -> Bytes | None:
         mask = self._subjects.get(number)
@@ -135,7 +141,10 @@ def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
     near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
     then_lab = np.ascontiguousarray(then.lab[box.slices])
     windows = colours.learnt(then_lab, _undisputed(scene, then_lab, part), scene.colours or Range.of(then.lab), near)
-    return settle(scene, after, box, expected, windows, moved, unsure)
+    soft = scene.soft_at(before, box)
+    if soft is not None:
+        soft = cv2.remap(soft.astype(np.uint8), moved[..., 0], moved[..., 1], cv2.INTER_NEAREST) > 0
+    return settle(scene, after, box, expected, windows, moved, unsure, soft=soft)
 
 
 def settle(
@@ -147,6 +156,7 @@ def settle(
     moved: NDArray[np.float32],
     unsure: Mask,
     brushed: Bytes | None = None,
+    soft: Mask | None = None,
 ) -> Traced:
     """The matte on a frame, from where it is expected and the colours it is expected to have.
 
@@ -160,6 +170,8 @@ def settle(
         Where that is not to be believed.
     brushed : (h, w) uint8 or None
         What strokes say of each pixel.
+    soft : (h, w) bool or None
+        Where coverage lies between, as it was brushed on a frame before.
     """
     now = scene.seen(number)
     lab = np.ascontiguousarray(now.lab[box.slices])
@@ -188,7 +200,11 @@ def settle(
     shape = _SHAPE * believed * (1.3 - trust) * np.clip(inside[places], -10, 10)
     said[places] += local + shape
     label = walked(lab, expected, band, said)
-    return _finish(scene, number, box, lab, label, band, ground)
+    if brushed is not None:
+        soft = brushed == SOFT
+    if soft is not None and soft.any():
+        scene.soft[number] = _in_whole(soft, box, now)
+    return _finish(scene, number, box, lab, label, band, soft, ground)
 
 
 def _undisputed(scene: Scene, lab: Bytes, cover: Plane) -> Plane:
@@ -220,9 +236,27 @@ def walked(lab: Bytes, expected: Plane, band: Mask, said: Plane) -> Plane:
     return np.clip(walk(known, band, picture, (towards, away), beta=_BETA / mean, little=0.02), 0, 1)
 
 
-def _finish(scene: Scene, number: int, box: Box, lab: Bytes, label: Plane, band: Mask, ground: Ground | None) -> Traced:
+def _in_whole(part: Mask, box: Box, frame: Seen) -> Mask:
+    whole = np.zeros(frame.lab.shape[:2], np.bool_)
+    whole[box.slices] = part
+    return whole
+
+
+def _finish(
+    scene: Scene,
+    number: int,
+    box: Box,
+    lab: Bytes,
+    label: Plane,
+    band: Mask,
+    soft: Mask | None,
+    ground: Ground | None,
+) -> Traced:
+    """The matte of a whole frame, its coverage found along the outline and where it is soft."""
     far = abs(signed_distance(label >= 0.5))
     unknown = (far <= _SOFT) | ((abs(label - 0.5) < 0.4) & (far <= _SOFTER))
+    if soft is not None:
+        unknown |= soft
     cover = soft_cover(lab, label, unknown, ground)
     whole = [np.zeros(scene.seen(number).lab.shape[:2], np.float32) for _ in range(2)]
     for plane, part in zip(whole, (label, cover), strict=True):
@@ -292,4 +326,4 @@ def joined(scene: Scene, number: int, one: Plane, other: Plane, share: float) ->
     label = (1 / (1 + np.exp(-mixed))).astype(np.float32)
     band = abs(signed_distance(label >= 0.5)) < _BAND
     ground = scene.ground(number, box, band)
-    return _finish(scene, number, box, lab, label, band, ground)
+    return _finish(scene, number, box, lab, label, band, scene.soft_at(number, box), ground)

@@ -4,8 +4,8 @@ import { say, send } from "../lib/common.js";
 import { Strokes } from "./strokes.js";
 
 const DOES = { discard_outside: "discard what is outside", discard_inside: "discard what is inside", keep_inside: "keep what is inside", limit: "limit to its inside" };
-/** From which doubt on a frame is worth a look. */
-const DOUBTFUL = 0.3;
+/** From which doubt on a frame is worth a look, and by how much it has to stand out from the others. */
+const [DOUBTFUL, STANDS_OUT] = [0.3, 1.3];
 /** Milliseconds between two questions how far a run is. */
 const ASKED = 700;
 /** As the recipe has it where a trace goes on to the clip's last frame. */
@@ -56,7 +56,9 @@ export class Traces {
   marks() {
     const found = this.chosen && this.standing[this.chosen];
     if (!found || !this.trace) return null;
-    const doubtful = Object.entries(found.doubts).filter(([, doubt]) => doubt >= DOUBTFUL).map(([frame]) => Number(frame));
+    const sorted = Object.values(found.doubts).sort((a, b) => a - b);
+    const least = Math.max(DOUBTFUL, STANDS_OUT * (sorted[sorted.length >> 1] ?? 0));
+    const doubtful = Object.entries(found.doubts).filter(([, doubt]) => doubt >= least).map(([frame]) => Number(frame));
     return { ...found, missing: new Set(found.missing), doubtful, anchors: this.#anchors() };
   }
 
