@@ -14,6 +14,8 @@ Bytes = NDArray[np.uint8]
 _HALVED = 7
 #: Doubt of a ground that is still believed, in steps of L*a*b*.
 _SURE = 10
+#: Blur of a sharp edge (sigma), and how near to a guess the walk is where an edge is not sharp.
+_LENS, _UNSURE = 0.8, 0.4
 #: Square of the distance of two colours, in steps of L*a*b*, at which they begin to tell coverage.
 _TELLS = 220.0
 
@@ -34,7 +36,9 @@ def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Gro
     Notes
     -----
     The projection of the pixel on the way from the ground's colour to the subject's, ``(C - B).(F - B) / |F - B|^2``.
-    Where the two are alike it tells nothing, and what the walk found stands in its place.
+    Where the two are alike it tells nothing, and what the walk found stands in its place. Where the walk was sure of
+    itself, the edge is as sharp as a lens draws it: coverage is half the projection, which has all of the noise, and
+    half such an edge.
     """
     inside = ((label >= 0.5) & ~unknown).astype(np.float32)
     outside = ((label < 0.5) & ~unknown).astype(np.float32)
@@ -44,8 +48,11 @@ def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Gro
         sure = ground.doubt <= _SURE
         behind[sure] = ground.lab[sure]
     out = (label >= 0.5).astype(np.float32)
+    sharp = cv2.GaussianBlur(out, (0, 0), _LENS)
     over_rows(_project_rows, len(out), colours, subject, behind, label, unknown, out)
-    return out
+    unsure = (unknown & (abs(label - 0.5) < _UNSURE)).astype(np.uint8)
+    wide = cv2.dilate(cv2.morphologyEx(unsure, cv2.MORPH_OPEN, np.ones((9, 9), np.uint8)), np.ones((9, 9), np.uint8))
+    return np.where(unknown & (wide == 0), (out + sharp) / 2, out)
 
 
 def spread(colours: NDArray[np.float32], sure: Plane) -> NDArray[np.float32]:
