@@ -74,14 +74,20 @@ def traced(plate: Plate, strokes: Sequence[Stroke]) -> tuple[list[Plane], list[f
     return covers, took
 
 
-def brushed(plate: Plate, draw: np.random.Generator) -> list[Stroke]:
-    """Strokes on the base frame: first ones, and twice more where the matte that a person sees is wrong."""
+def brushed(plate: Plate, draw: np.random.Generator) -> tuple[list[Stroke], float]:
+    """Strokes on the base frame: first ones, and twice more where the matte that a person sees is wrong.
+
+    With the milliseconds from a stroke to the matte, where frames were looked at before.
+    """
     strokes = on_base(plate.truth[0], 0, draw)
+    took = 0.0
     for _ in range(2):
         trace = Trace(strokes=Strokes(tuple(strokes)), last=0)
+        began = time.perf_counter()
         (made,) = run(trace, plate.seen.__getitem__, FRAMES, (WIDTH, HEIGHT), lambda frame: None)
+        took = 1000 * (time.perf_counter() - began)
         strokes += where_wrong(made.cover, plate.truth[0], 0, draw)
-    return strokes
+    return strokes, took
 
 
 def corrected(
@@ -188,7 +194,7 @@ def plate_figures(job: tuple[str, int]) -> dict[str, Result | float]:
     name, seed = job
     plate = load(name, seed)
     draw = np.random.default_rng(seed)
-    strokes = brushed(plate, draw)
+    strokes, first = brushed(plate, draw)
     covers, took = traced(plate, strokes)
     more = corrected(plate, strokes, covers, draw)
     better, better_took = traced(plate, more)
@@ -197,6 +203,7 @@ def plate_figures(job: tuple[str, int]) -> dict[str, Result | float]:
         "corrected": measured(better, plate.truth, better_took),
         "GrabCut": measured(*_with(plate, cut, covers[0])),
         "warp": measured(*_with(plate, warped, covers[0])),
+        "first": first,
         "base": metrics.overlap(covers[0], plate.truth[0]),
         "feathered": feathered(covers, plate.truth),
         "magenta": over_magenta(plate, covers),
@@ -257,7 +264,9 @@ def _print(words: str, some: Sequence[dict[str, Result | float]]) -> None:
     print(f"{words:13}{ours}   {better}   {others}   {fast:4.0f} {slow:5.0f}")
     edge = f"edge {mean('ours', 'band'):.1f}, hard and feathered {plain('feathered'):.1f}"
     flicker = f"flicker {mean('ours', 'flicker'):.2f}, GrabCut {mean('GrabCut', 'flicker'):.2f}"
-    print(f"{'':13}base {plain('base'):.3f}; {edge}; over magenta +{plain('magenta'):.1f} dB; {flicker}")
+    print(
+        f"{'':13}base {plain('base'):.3f} in {plain('first'):.0f} ms; {edge}; over magenta +{plain('magenta'):.1f} dB; {flicker}"
+    )
 
 
 if __name__ == "__main__":

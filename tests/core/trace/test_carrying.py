@@ -113,6 +113,18 @@ def test_clips_of_few_frames_and_small_pictures_are_traced() -> None:
     assert [m.cover.shape for m in made] == [(50, 50)] * 3
 
 
+def test_odd_sizes_are_traced_to_their_last_row_and_column() -> None:
+    odd = [plate[:, :179, :319].copy() for plate in PLATES[:2]]
+    small = [seen(plate) for plate in odd]
+    assert small[0].size == (320, 180) or small[0].size == (318, 178)
+    all_of_it = {"frame": 0, "kind": "keep", "radius": 900, "points": [[150, 90]]}
+    recipe = read_recipe({"version": 2, "traces": [{"strokes": [all_of_it], "last": 1}]})
+    (trace,) = recipe.traces.in_order
+    made = {m.frame: m.cover for m in run(trace, small.__getitem__, 2, (319, 179), lambda frame: None)}
+    alpha = key(plate_of(odd[0]), recipe, 0, None, traced=lambda trace, frame: made.get(frame)).alpha
+    assert alpha.shape == (179, 319) and alpha.min() > 0.99
+
+
 def test_a_key_is_left_where_a_trace_says_so(whole: dict[int, Plane]) -> None:
     """Alone where no screen is; a proxy and a crop see the same; one that is not there yet does nothing."""
     recipe = read_recipe({"version": 2, "traces": [{"strokes": street_strokes()}]})

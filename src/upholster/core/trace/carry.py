@@ -141,10 +141,27 @@ def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
     near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
     then_lab = np.ascontiguousarray(then.lab[box.slices])
     windows = colours.learnt(then_lab, _undisputed(scene, then_lab, part), scene.colours or Range.of(then.lab), near)
-    soft = scene.soft_at(before, box)
-    if soft is not None:
-        soft = cv2.remap(soft.astype(np.uint8), moved[..., 0], moved[..., 1], cv2.INTER_NEAREST) > 0
+    soft = _carried_soft(scene, before, box, moved)
     return settle(scene, after, box, expected, windows, moved, unsure, soft=soft)
+
+
+def pass_by(scene: Scene, before: int, after: int, cover: Plane) -> None:
+    """Take note of a frame whose matte is there already, as a step over it would have."""
+    scene.remember(after, cover)
+    box = box_around(cover > 0.05, AROUND)
+    if before in scene.soft and box is not None:
+        moved, _ = motion(scene.seen(before), scene.seen(after), box)
+        soft = _carried_soft(scene, before, box, moved)
+        if soft is not None:
+            scene.soft[after] = _in_whole(soft, box, scene.seen(after))
+
+
+def _carried_soft(scene: Scene, before: int, box: Box, moved: NDArray[np.float32]) -> Mask | None:
+    soft = scene.soft_at(before, box)
+    if soft is None:
+        return None
+    moved_soft = cv2.remap(soft.astype(np.uint8), moved[..., 0], moved[..., 1], cv2.INTER_NEAREST)
+    return np.asarray(moved_soft > 0)
 
 
 def settle(

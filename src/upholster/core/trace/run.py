@@ -11,7 +11,7 @@ from upholster.core.documents.traces import Trace
 from upholster.core.raster import Raster
 from upholster.core.trace import anchor, carry, colours
 from upholster.core.trace.carry import Scene, Traced
-from upholster.core.trace.painted import painted
+from upholster.core.trace.painted import SOFT, painted
 from upholster.core.trace.plan import Stretch, stretches
 from upholster.core.trace.seen import Seen
 
@@ -69,6 +69,9 @@ def _stretch(
 ) -> Iterator[Made]:
     """The frames of a stretch; the anchor at its end as well, where there is one."""
     learn(scene, stretch.start, start)
+    soft = brushed(stretch.start) == SOFT
+    if soft.any():
+        scene.soft[stretch.start] = soft
     frames = list(stretch.frames)
     if stretch.end is None:
         yield from _onwards(scene, stretch.start, start, frames, have)
@@ -108,7 +111,7 @@ def _onwards(scene: Scene, before: int, cover: Plane, frames: list[int], have: H
         known = have(frame)
         if known is not None:
             cover, doubt = known, 0.0
-            scene.remember(frame, cover)
+            carry.pass_by(scene, before, frame, cover)
         else:
             step = carry.step(scene, before, frame, cover)
             cover, doubt = step.cover, step.doubt

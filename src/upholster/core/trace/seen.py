@@ -20,7 +20,7 @@ class Seen(NamedTuple):
     ----------
     lab : (h, w, 3) uint8
         CIE L*a*b* of its colours taken as sRGB, each channel over 0..255 as OpenCV has it.
-    grey : (h // 2, w // 2) uint8
+    grey : (h / 2, w / 2) uint8
         Its lightness at half the size, in which motion is looked for.
     """
 
@@ -35,9 +35,9 @@ class Seen(NamedTuple):
 
 
 def working_size(width: int, height: int) -> tuple[int, int]:
-    """Width and height of working pictures of a plate."""
+    """Width and height of working pictures of a plate; even, so that half of them is whole."""
     scale = min(1.0, SIDE / max(width, height))
-    return max(2, round(width * scale)), max(2, round(height * scale))
+    return max(2, 2 * round(width * scale / 2)), max(2, 2 * round(height * scale / 2))
 
 
 def seen(rgb: Plane) -> Seen:
@@ -46,5 +46,5 @@ def seen(rgb: Plane) -> Seen:
     small = [cv2.resize(p, size, interpolation=cv2.INTER_AREA) if p.shape[::-1] != size else p for p in rgb]
     packed = np.rint(np.clip(cv2.merge(small), 0, 1) * 255).astype(np.uint8)
     lab = cv2.cvtColor(packed, cv2.COLOR_RGB2LAB)
-    half = max(1, size[0] // 2), max(1, size[1] // 2)
+    half = size[0] // 2, size[1] // 2
     return Seen(lab, cv2.resize(np.ascontiguousarray(lab[..., 0]), half, interpolation=cv2.INTER_AREA))
