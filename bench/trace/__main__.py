@@ -263,10 +263,9 @@ def _print(words: str, some: Sequence[dict[str, Result | float]]) -> None:
     slow, fast = mean("GrabCut", "milliseconds"), mean("ours", "milliseconds")
     print(f"{words:13}{ours}   {better}   {others}   {fast:4.0f} {slow:5.0f}")
     edge = f"edge {mean('ours', 'band'):.1f}, hard and feathered {plain('feathered'):.1f}"
+    first = f"base {plain('base'):.3f} in {plain('first'):.0f} ms"
     flicker = f"flicker {mean('ours', 'flicker'):.2f}, GrabCut {mean('GrabCut', 'flicker'):.2f}"
-    print(
-        f"{'':13}base {plain('base'):.3f} in {plain('first'):.0f} ms; {edge}; over magenta +{plain('magenta'):.1f} dB; {flicker}"
-    )
+    print(f"{'':13}{first}; {edge}; over magenta +{plain('magenta'):.1f} dB; {flicker}")
 
 
 if __name__ == "__main__":
