@@ -246,7 +246,7 @@ def test_a_recipe_of_strokes_alone_traces_any_plate(tmp_path: Path) -> None:
     done = run("key", plate, tmp_path / "again", "--recipe", recipe, "--format", "png16", "--cache", cache)
     assert done.returncode == 0, done.stderr
     assert sum(file.stat().st_mtime_ns == times[file] for file in kept) == 11
-    for strokes, words in (([{"frame": 0}], "strokes"), ("brush", "strokes are given in full here")):
+    for strokes, words in (([{"frame": 0}], "strokes"), ("brush", "given in full here")):
         recipe.write_text(json.dumps({"version": 2, "traces": [trace | {"strokes": strokes}]}))
         refused = run("key", plate, tmp_path / "no", "--recipe", recipe, "--format", "png16")
         assert refused.returncode == 1 and words in refused.stderr and "Traceback" not in refused.stderr

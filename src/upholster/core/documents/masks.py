@@ -31,10 +31,10 @@ Line = Literal[
 LINES: tuple[str, ...] = get_args(Line)
 
 
-class Mask(Settings):
-    """A drawn shape, and what it does."""
+class Part(Settings):
+    """A part of the picture: what it is called, what it does, and how it joins others."""
 
-    name: str = Field(default="Mask", min_length=1, max_length=80, description="What it is called.")
+    name: str = Field(default="Part", min_length=1, max_length=80, description="What it is called.")
     does: Does = Field(
         default="discard_outside",
         description="Discard what lies outside or inside, keep what lies inside, or limit a line to it.",
@@ -42,13 +42,19 @@ class Mask(Settings):
     line: Line = Field(default="levels", description="The stage that is limited to it, where it limits one.")
     joins: Joins = Field(
         default="add",
-        description="How it joins the masks before it that do the same: added, taken away, common part, or either "
-        "but not both.",
+        description="How it joins those before it that do the same: added, taken away, common part, or either but "
+        "not both.",
     )
+    on: bool = Field(default=True, description="Whether it does anything.")
+
+
+class Mask(Part):
+    """A drawn shape, and what it does."""
+
+    name: str = Field(default="Mask", min_length=1, max_length=80, description="What it is called.")
     feather: Track = track(0.0, 0.0, 500.0, step=0.5, unit="px", doc="How far its edge is soft, inward and outward.")
     spread: Track = track(0.0, -500.0, 500.0, step=0.5, unit="px", doc="How far it reaches out beyond its outline.")
     opacity: Track = track(1.0, 0.0, 1.0, step=0.01, doc="How much of what it does is done.")
-    on: bool = Field(default=True, description="Whether it does anything.")
     locked: bool = Field(default=False, description="Whether its shape is left alone by the pointer.")
     course: Course = Field(description="Its shape over time.")
 

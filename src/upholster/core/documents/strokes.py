@@ -5,11 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import sha256
-from typing import Any, Literal, Self
+from typing import Any, ClassVar, Literal, Self
 
-from pydantic import GetCoreSchemaHandler
-from pydantic_core import CoreSchema, core_schema
-
+from upholster.core.documents.kept import Kept
 from upholster.core.documents.tracks import LAST_FRAME
 
 Kind = Literal["keep", "drop", "soft"]
@@ -81,8 +79,10 @@ class Stroke:
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Strokes:
+class Strokes(Kept):
     """Strokes in the order in which they were made; where two cross, the later counts."""
+
+    called: ClassVar[str] = "strokes are"
 
     each: tuple[Stroke, ...] = ()
 
@@ -166,32 +166,6 @@ class Strokes:
         if not isinstance(added, list) or len(added) > MOST:
             raise ValueError("“add” is a list of strokes")
         return Strokes((*kept, *(Stroke.read(stroke) for stroke in added)))._checked()
-
-    @classmethod
-    def __get_pydantic_core_schema__(cls, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
-        to_json = core_schema.plain_serializer_function_ser_schema(_told, info_arg=True, when_used="json")
-        return core_schema.with_info_plain_validator_function(_asked, serialization=to_json)
-
-
-def _told(strokes: Strokes, info: core_schema.SerializationInfo) -> Any:
-    """Strokes as JSON; as what ``keep`` of the context gives for them, where there is one."""
-    keep = (info.context or {}).get("keep")
-    return keep(strokes) if keep else strokes.document()
-
-
-def _asked(value: object, info: core_schema.ValidationInfo) -> Strokes:
-    """Strokes from JSON: in full, by their digest, or as a patch of others that are named by ``of``."""
-    patch = dict(value) if isinstance(value, dict) and "of" in value else None
-    digest = patch.pop("of") if patch is not None else value
-    if not isinstance(digest, str):
-        return Strokes.read(value)
-    find = (info.context or {}).get("find")
-    if find is None:
-        raise ValueError("strokes are given in full here, not by their digest")
-    strokes = find(digest)
-    if not isinstance(strokes, Strokes):
-        raise ValueError("these are no strokes")
-    return strokes.patched(patch) if patch else strokes
 
 
 def _numbers(value: object, count: int) -> frozenset[int]:

@@ -5,28 +5,17 @@ from typing import Any, ClassVar, Self
 
 from pydantic import Field, model_validator
 
-from upholster.core.documents.masks import Does, Joins, Line
+from upholster.core.documents.masks import Does, Joins, Line, Part
 from upholster.core.documents.ordered import Ordered
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.strokes import Strokes
 from upholster.core.documents.tracks import LAST_FRAME, Track, track, value_at
 
 
-class Trace(Settings):
+class Trace(Part):
     """A subject brushed over on some frames, and what is done with its matte."""
 
     name: str = Field(default="Trace", min_length=1, max_length=80, description="What it is called.")
-    does: Does = Field(
-        default="discard_outside",
-        description="Discard what lies outside or inside, keep what lies inside, or limit a line to it.",
-    )
-    line: Line = Field(default="levels", description="The stage that is limited to it, where it limits one.")
-    joins: Joins = Field(
-        default="add",
-        description="How it joins the traces before it that do the same: added, taken away, common part, or either "
-        "but not both.",
-    )
-    on: bool = Field(default=True, description="Whether it does anything.")
     base: int = Field(default=0, ge=0, le=LAST_FRAME, description="The frame from which its matte is carried.")
     first: int = Field(default=0, ge=0, le=LAST_FRAME, description="The first frame it has a matte on.")
     last: int = Field(default=LAST_FRAME, ge=0, le=LAST_FRAME, description="The last one, as far as there are frames.")

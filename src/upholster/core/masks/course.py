@@ -5,13 +5,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import sha256
-from typing import Any, Self, get_args
+from typing import Any, ClassVar, Self, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import GetCoreSchemaHandler
-from pydantic_core import CoreSchema, core_schema
 
+from upholster.core.documents.kept import Kept
 from upholster.core.documents.tracks import LAST_FRAME, Way, interpolated
 
 Numbers = NDArray[np.float64]
@@ -28,7 +27,7 @@ _LIKE = 0.5
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Course:
+class Course(Kept):
     """Places of a shape's points over time, in pixels of the plate and frames of the footage.
 
     Attributes
@@ -44,6 +43,8 @@ class Course:
     points : (keys, points, 8) float64
         By `PARTS`.
     """
+
+    called: ClassVar[str] = "an outline is"
 
     closed: bool
     tied: tuple[bool, ...]
@@ -225,35 +226,6 @@ class Course:
             raise ValueError(f"an outline has at most {MOST} points on all its keyframes together")
         ways, points = tuple(keys[f][0] for f in frames), np.stack([keys[f][1] for f in frames])
         return replace(self, frames=frames, ways=ways, points=points)._checked()
-
-    @classmethod
-    def __get_pydantic_core_schema__(cls, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
-        to_json = core_schema.plain_serializer_function_ser_schema(_told, info_arg=True, when_used="json")
-        return core_schema.with_info_plain_validator_function(_asked, serialization=to_json)
-
-
-def _told(course: Course, info: core_schema.SerializationInfo) -> Any:
-    """A course as JSON; as what ``keep`` of the context gives for it, where there is one."""
-    keep = (info.context or {}).get("keep")
-    return keep(course) if keep else course.document()
-
-
-def _asked(value: object, info: core_schema.ValidationInfo) -> Course:
-    """A course from JSON: in full, by its digest, or as a patch of another that is named by ``of``.
-
-    Digests are looked up by ``find`` of the context.
-    """
-    patch = dict(value) if isinstance(value, dict) and "of" in value else None
-    digest = patch.pop("of") if patch is not None else value
-    if not isinstance(digest, str):
-        return Course.read(value)
-    find = (info.context or {}).get("find")
-    if find is None:
-        raise ValueError("an outline is given in full here, not by its digest")
-    course = find(digest)
-    if not isinstance(course, Course):
-        raise ValueError("this is no outline")
-    return course.patched(patch) if patch else course
 
 
 def _moved(points: Numbers, turn: float, size: float, centre: Numbers) -> Numbers:

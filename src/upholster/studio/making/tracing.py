@@ -1,5 +1,6 @@
 """Tracing footage from its files alone: what is missing of a trace, made and kept."""
 
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from hashlib import sha256
@@ -23,6 +24,10 @@ Plane = NDArray[np.float32]
 #: Frames read in one go, and how many are held: as many as a clean plate looks at to either side.
 _CHUNK, _HELD = 12, 120
 
+#: Names that were worked out before; a picture asks for one of them at a time.
+_names: LRUCache[tuple[str | int, ...], dict[int, str]] = LRUCache(64)
+_lock = threading.Lock()
+
 
 class Mattes(NamedTuple):
     """The mattes of traces of one footage.
@@ -42,28 +47,24 @@ class Mattes(NamedTuple):
 
     def names(self, trace: Trace) -> dict[int, str]:
         """By frame, the name under which the matte is kept."""
-        found = digests(trace, self.length)
-        return {frame: sha256(f"{self.identity} {frame} {told}".encode()).hexdigest() for frame, told in found.items()}
+        of = trace.strokes.digest, trace.base, trace.first, trace.last
+        with _lock:
+            known = _names.get((self.identity, self.length, *of))
+        if known is None:
+            told = digests(trace, self.length)
+            known = {n: sha256(f"{self.identity} {n} {one}".encode()).hexdigest() for n, one in told.items()}
+            with _lock:
+                _names[self.identity, self.length, *of] = known
+        return known
 
     def read(self, trace: Trace, frame: int) -> Plane | None:
         """The matte of a trace on a frame; None where it is not made yet."""
-        name = _names(self, trace).get(frame)
+        name = self.names(trace).get(frame)
         return None if name is None else self.bakes.read(name)
 
     def missing(self, trace: Trace) -> list[int]:
         """The frames whose mattes are not made yet, or not as the strokes are now."""
-        return [frame for frame, name in _names(self, trace).items() if not self.bakes.there(name)]
-
-
-_kept_names: LRUCache[tuple[str, int, str], dict[int, str]] = LRUCache(64)
-
-
-def _names(mattes: Mattes, trace: Trace) -> dict[int, str]:
-    key = (mattes.identity, mattes.length, f"{trace.strokes.digest} {trace.base} {trace.first} {trace.last}")
-    found = _kept_names.get(key)
-    if found is None:
-        found = _kept_names[key] = mattes.names(trace)
-    return found
+        return [frame for frame, name in self.names(trace).items() if not self.bakes.there(name)]
 
 
 def missing_of(mattes: Mattes, recipe: Recipe) -> list[tuple[Trace, list[int]]]:
@@ -74,7 +75,7 @@ def missing_of(mattes: Mattes, recipe: Recipe) -> list[tuple[Trace, list[int]]]:
 
 
 class Step(NamedTuple):
-    """A matte that was just made: its frame, how unsure it is, and how many are left."""
+    """A matte that was just made: its frame, how unsure it is, and the name it is kept under."""
 
     frame: int
     doubt: float
