@@ -98,6 +98,9 @@ class Scene:
         self.seen, self.length = read, length
         self._subjects: LRUCache[int, Bytes] = LRUCache(_REMEMBERED)
         self._camera = Camera(read, self._half)
+        #: How often the subject of a frame was noted.
+        self._noted: dict[int, int] = {}
+        self._whole: LRUCache[tuple[int, ...], Ground] = LRUCache(2)
         self.soft: LRUCache[int, Mask] = LRUCache(_REMEMBERED)
         self.colours: Range | None = None
         self.memory: list[Windows] = []
@@ -106,6 +109,7 @@ class Scene:
         """Note where the subject is on a frame, with a little around it."""
         mask = (cover > 0.1).astype(np.uint8) * 255
         self._subjects[number] = cv2.dilate(mask, np.ones((11, 11), np.uint8))
+        self._noted[number] = self._noted.get(number, 0) + 1
 
     def soft_at(self, number: int, box: Box) -> Mask | None:
         """Where it was brushed that coverage lies between, as that was carried to a frame."""
@@ -118,15 +122,23 @@ class Scene:
 
     def ground(self, number: int, box: Box, wanted: Mask | None = None) -> Ground | None:
         """The clean plate of a part of a frame, or of what is wanted of it; None for a clip of a few frames."""
+        numbers = others_of(number, self.length)
+        if len(numbers) < 3:
+            return None
+        # While a frame is brushed on, the ground of all of it is asked for again and again.
+        name = number, *(self._noted.get(other, 0) for other in numbers)
+        whole = self._whole.get(name)
+        if whole is not None:
+            return Ground(*(np.ascontiguousarray(part[box.slices]) for part in whole))
         others = [
             Other(self.seen(other).lab, self._subjects.get(other), self._camera.between(other, number))
-            for other in others_of(number, self.length)
+            for other in numbers
         ]
-        if len(others) < 3:
-            return None
-        if wanted is None:
-            wanted = np.ones((box.bottom - box.top, box.right - box.left), np.bool_)
-        return clean_plate(others, box.left, box.top, wanted)
+        if wanted is not None:
+            return clean_plate(others, box.left, box.top, wanted)
+        width, height = self.seen(number).size
+        whole = self._whole[name] = clean_plate(others, 0, 0, np.ones((height, width), np.bool_))
+        return Ground(*(np.ascontiguousarray(part[box.slices]) for part in whole))
 
 
 def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
