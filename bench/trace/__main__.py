@@ -23,8 +23,9 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.strokes import Stroke, Strokes
 from upholster.core.documents.traces import Trace
-from upholster.core.trace.carry import box_around, motion
 from upholster.core.trace.foreground import foreground
+from upholster.core.trace.geometry import box_around
+from upholster.core.trace.motion import motion
 from upholster.core.trace.run import run
 from upholster.core.trace.seen import Seen, seen
 from upholster.media.decoder.reader import Reader

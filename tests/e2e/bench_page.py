@@ -60,6 +60,13 @@ def settled(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
+def at(page: Page, x: float, y: float) -> tuple[float, float]:
+    """Where a place on a plate of 320x180 is on the screen."""
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    return stage["x"] + x * stage["width"] / 320, stage["y"] + y * stage["height"] / 180
+
+
 def pixels(page: Page, canvas: str = "#result") -> np.ndarray:
     """The canvas as (h, w, 4) bytes."""
     found = page.evaluate(

@@ -7,7 +7,7 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
-from bench_page import bring_in, choose, go_to, open_bench, open_own_shot, pixels, revision, settled, value
+from bench_page import at, bring_in, choose, go_to, open_bench, open_own_shot, pixels, revision, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -32,13 +32,6 @@ def bench(page: Page, clip: Path) -> Page:
     open_own_shot(page, clip)
     page.keyboard.press("4")
     return page
-
-
-def at(page: Page, x: float, y: float) -> tuple[float, float]:
-    """Where a place on the plate is on the screen."""
-    stage = page.locator("#stage").bounding_box()
-    assert stage
-    return stage["x"] + x * stage["width"] / 320, stage["y"] + y * stage["height"] / 180
 
 
 def pull(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from bench_page import choose, go_to, open_own_shot, pixels, revision, settled
+from bench_page import at, choose, go_to, open_own_shot, pixels, revision, settled
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -15,6 +15,7 @@ from plates import street, street_strokes, write_video
 from upholster.core.documents.traces import Trace
 from upholster.studio.shots import shots
 from upholster.studio.stock import stock
+from upholster.studio.traces import runs
 
 pytestmark = pytest.mark.e2e
 
@@ -34,12 +35,6 @@ def bench(page: Page, clip: Path) -> Page:
     settled(page)
     page.keyboard.press("5")
     return page
-
-
-def at(page: Page, x: float, y: float) -> tuple[float, float]:
-    stage = page.locator("#stage").bounding_box()
-    assert stage
-    return stage["x"] + x * stage["width"] / 320, stage["y"] + y * stage["height"] / 180
 
 
 def paint(page: Page, points: list[list[float]], *, alt: bool = False) -> None:
@@ -122,11 +117,11 @@ def test_nothing_is_lost_by_a_reload_a_stop_or_a_killed_worker(bench: Page, hous
     brush(page, 3)
     run(page)
     expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+    house.kill("upholster.work.worker")
+    assert runs.unfinished()
     page.reload()
     expect(page.locator("#trace-said")).to_contain_text("of 24 frames", timeout=20_000)
     assert len(trace_of(page).strokes.each) == 2
-    if page.get_by_role("button", name="Stop", exact=True).is_visible():
-        house.kill("upholster.work.worker")
     expect(page.locator("#trace-said")).to_have_text("All 24 frames are traced.", timeout=90_000)
     # Undone stroke by stroke, and done again: the mattes are still those.
     page.keyboard.press("Control+z")

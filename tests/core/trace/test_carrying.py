@@ -14,9 +14,9 @@ from upholster.core.documents.traces import Trace
 from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.raster import Raster
 from upholster.core.trace import anchor
-from upholster.core.trace.carry import Scene
 from upholster.core.trace.painted import painted
 from upholster.core.trace.run import Made, run
+from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import seen
 
 Plane = NDArray[np.float32]

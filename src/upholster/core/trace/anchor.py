@@ -5,9 +5,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.trace import carry, colours, evidence
-from upholster.core.trace.carry import Box, Mask, Scene, Traced
-from upholster.core.trace.colours import Range
+from upholster.core.trace.carry import Traced
+from upholster.core.trace.geometry import Box, Mask, box_around, signed_distance
 from upholster.core.trace.painted import DROP, KEEP
+from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Bytes
 from upholster.core.trace.walk import walk
 
@@ -63,28 +64,27 @@ def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong:
     lab = scene.seen(number).lab
     reach = cv2.distanceTransform(1 - wrong.astype(np.uint8), cv2.DIST_L2, 3)
     open_ = (reach < _CORRECTS) & (painted == 0)
-    box = carry.box_around(reach < _CORRECTS + colours.REACH, 0)
+    box = box_around(reach < _CORRECTS + colours.REACH, 0)
     assert box is not None
     part, cover, brushed = lab[box.slices].copy(), believed[box.slices].copy(), painted[box.slices]
     unsettled = open_[box.slices]
     # The closer to a stroke that contradicts, the less is learnt from what was there.
     learn = cover.copy()
     learn[unsettled] = 0.5
-    ranges = scene.colours or Range.of(lab)
     places = np.nonzero(unsettled)
     rows, columns = (p.astype(np.int32) for p in places)
     ground = scene.ground(number, box)
-    inside = carry.signed_distance(cover >= 0.5)
+    inside = signed_distance(cover >= 0.5)
     from_ground = np.zeros_like(cover)
     if ground is not None:
         sure = ~unsettled
         from_ground = evidence.of_ground(part, ground, sure & (inside > 4), sure & (inside < -4))
     moved = np.stack([columns, rows], 1).astype(np.float32)
-    of_strokes = colours.whole(part, _strokes_only(brushed), ranges)
+    of_strokes = colours.whole(part, _strokes_only(brushed), scene.colours)
     brush, _ = colours.likelihood(of_strokes, part, (rows, columns), 0 * moved)
     everywhere = np.ones(cover.shape, np.uint8)
     for _ in range(2):
-        windows = colours.learnt(part, learn, ranges, everywhere)
+        windows = colours.learnt(part, learn, scene.colours, everywhere)
         share, trust = colours.likelihood(windows, part, (rows, columns), moved)
         said = from_ground.copy()
         shape = 0.1 * np.clip(inside[places], -8, 8) * np.clip(reach[box.slices][places] / _CORRECTS, 0, 1)
@@ -110,7 +110,6 @@ def _rough(scene: Scene, number: int, painted: Bytes) -> Plane:
     size = max(2, width // _SMALLER), max(2, height // _SMALLER)
     small = cv2.resize(lab, size, interpolation=cv2.INTER_AREA)
     brushed = _smaller(painted, size)
-    ranges = scene.colours or Range.of(lab)
     unknown = brushed == 0
     far = [cv2.distanceTransform((brushed != kind).astype(np.uint8), cv2.DIST_L2, 5) for kind in (KEEP, DROP)]
     drops = (brushed == DROP).any()
@@ -128,7 +127,7 @@ def _rough(scene: Scene, number: int, painted: Bytes) -> Plane:
     picture = small.astype(np.float32)
     mean = float((np.diff(picture, axis=1) ** 2).sum(axis=2).mean()) + 4.0
     for turn in range(_ROUNDS):
-        share, _ = colours.likelihood(colours.whole(small, cover, ranges), small, (rows, columns), nowhere)
+        share, _ = colours.likelihood(colours.whole(small, cover, scene.colours), small, (rows, columns), nowhere)
         said = from_ground + _FAR * nearer.astype(np.float32)
         said[rows, columns] += evidence.odds(share, 3.0)
         towards, away = np.empty_like(said), np.empty_like(said)
@@ -172,18 +171,17 @@ def _smaller(painted: Bytes, size: tuple[int, int]) -> Bytes:
 
 def _settled(scene: Scene, number: int, expected: Plane, painted: Bytes) -> Traced:
     """A rough matte brought to the outlines of the picture, with strokes as they are."""
-    box = carry.box_around((expected > 0.05) | (painted == KEEP), carry.AROUND)
+    box = box_around((expected > 0.05) | (painted == KEEP), carry.AROUND)
     if box is None:
         nothing = np.zeros_like(expected)
         return Traced(nothing, nothing, 0.0)
     lab = scene.seen(number).lab
-    ranges = scene.colours or Range.of(lab)
     part, brushed = expected[box.slices].copy(), painted[box.slices]
     rows, columns = np.mgrid[0 : part.shape[0], 0 : part.shape[1]].astype(np.float32)
     moved = np.dstack([columns, rows])
-    near = (abs(carry.signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
+    near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
     # What lies at the outline may be on the wrong side of it.
-    learn = np.where(abs(carry.signed_distance(part >= 0.5)) < 3, np.float32(0.5), part)
-    windows = colours.learnt(lab[box.slices].copy(), learn, ranges, near)
+    learn = np.where(abs(signed_distance(part >= 0.5)) < 3, np.float32(0.5), part)
+    windows = colours.learnt(lab[box.slices].copy(), learn, scene.colours, near)
     unsure = np.zeros(part.shape, np.bool_)
     return carry.settle(scene, number, box, part, windows, moved, unsure, brushed)

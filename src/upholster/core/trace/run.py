@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 from upholster.core.documents.traces import Trace
 from upholster.core.raster import Raster
 from upholster.core.trace import anchor, carry, colours
-from upholster.core.trace.carry import Scene, Traced
+from upholster.core.trace.carry import Traced
 from upholster.core.trace.painted import SOFT, painted
 from upholster.core.trace.plan import Stretch, stretches
+from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Seen
 
 Plane = NDArray[np.float32]
@@ -42,10 +43,8 @@ def run(trace: Trace, read: Callable[[int], Seen], length: int, plate: tuple[int
         Width and height of the plate, in whose pixels strokes are.
     have
     """
-    scene = Scene(read, length)
-    first = read(trace.base)
-    scene.colours = colours.Range.of(first.lab)
-    raster = Raster.of_plate(*plate).resized(*first.size)
+    scene = Scene(read, length, trace.base)
+    raster = Raster.of_plate(*plate).resized(*read(trace.base).size)
 
     def brushed(frame: int) -> NDArray[np.uint8]:
         return painted(trace.strokes.on(frame).each, raster)
@@ -122,8 +121,7 @@ def _onwards(scene: Scene, before: int, cover: Plane, frames: list[int], have: H
 def learn(scene: Scene, frame: int, cover: Plane) -> None:
     """Remember the colours of a frame that was brushed on."""
     scene.remember(frame, cover)
-    ranges = scene.colours or colours.Range.of(scene.seen(frame).lab)
-    scene.memory = [*scene.memory[-2:], colours.whole(scene.seen(frame).lab, cover, ranges)]
+    scene.memory = [*scene.memory[-2:], colours.whole(scene.seen(frame).lab, cover, scene.colours)]
 
 
 def _packed(label: Plane) -> NDArray[np.uint8]:

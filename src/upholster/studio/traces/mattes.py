@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from upholster.core.documents.strokes import Strokes
 from upholster.core.documents.traces import Trace
 from upholster.core.trace import run
-from upholster.core.trace.carry import Scene
+from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Seen, seen
 from upholster.media.bakes import Bakes
 from upholster.media.proxy import Proxy

@@ -202,7 +202,7 @@ export class Masks {
       this.detailed = null;
       return;
     }
-    if (this.detailed !== this.chosen) this.#values();
+    if (this.detailed !== this.chosen) this.bench.values.fill("mask", `masks.each.${this.chosen}`);
     this.detailed = this.chosen;
     if (document.activeElement !== $("mask-name")) $("mask-name").value = mask.name;
     for (const field of ["does", "joins", "line"]) $(`mask-${field}`).value = mask[field];
@@ -228,20 +228,6 @@ export class Masks {
     for (const [id, k] of [["mask-feather-in", 6], ["mask-feather-out", 7]]) {
       if (document.activeElement !== $(id) && feathers.length) $(id).value = feathers[0][k];
     }
-  }
-
-  /** Let the numbers of the chosen mask be changed where they stand. */
-  #values() {
-    const place = $("mask-values");
-    place.replaceChildren($("mask-numbers").content.cloneNode(true));
-    for (const element of place.querySelectorAll("[data-field]")) {
-      const path = `masks.each.${this.chosen}.${element.dataset.field}`;
-      this.bench.fields[path] = this.bench.fields[`mask.${element.dataset.field}`];
-      if (element.classList.contains("value")) element.dataset.path = path;
-      else element.dataset.mark = path;
-    }
-    this.bench.values.bind(place);
-    this.bench.values.show();
   }
 
   /* Keyframes of the outline */

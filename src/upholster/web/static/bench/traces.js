@@ -223,7 +223,7 @@ export class Traces {
       this.detailed = null;
       return;
     }
-    if (this.detailed !== this.chosen) this.#values();
+    if (this.detailed !== this.chosen) this.bench.values.fill("trace", `traces.each.${this.chosen}`);
     this.detailed = this.chosen;
     const length = this.bench.facts.length;
     for (const [id, value] of [["name", trace.name], ["first", trace.first], ["base", trace.base], ["last", Math.min(trace.last, length - 1)]]) {
@@ -268,19 +268,5 @@ export class Traces {
 
   showSize(radius) {
     $("brush-size").textContent = `${Math.round(2 * radius)} px wide`;
-  }
-
-  /** Let the numbers of the chosen trace be changed where they stand. */
-  #values() {
-    const place = $("trace-values");
-    place.replaceChildren($("trace-numbers").content.cloneNode(true));
-    for (const element of place.querySelectorAll("[data-field]")) {
-      const path = `traces.each.${this.chosen}.${element.dataset.field}`;
-      this.bench.fields[path] = this.bench.fields[`trace.${element.dataset.field}`];
-      if (element.classList.contains("value")) element.dataset.path = path;
-      else element.dataset.mark = path;
-    }
-    this.bench.values.bind(place);
-    this.bench.values.show();
   }
 }

@@ -38,6 +38,20 @@ export class Values {
     for (const mark of part.querySelectorAll("[data-mark]")) mark.addEventListener("click", () => this.toggleKey(mark.dataset.mark));
   }
 
+  /** Let the numbers of one mask or trace, which stand at a path of the recipe, be changed where they are shown. */
+  fill(kind, at) {
+    const place = document.getElementById(`${kind}-values`);
+    place.replaceChildren(document.getElementById(`${kind}-numbers`).content.cloneNode(true));
+    for (const element of place.querySelectorAll("[data-field]")) {
+      const path = `${at}.${element.dataset.field}`;
+      this.bench.fields[path] = this.bench.fields[`${kind}.${element.dataset.field}`];
+      if (element.classList.contains("value")) element.dataset.path = path;
+      else element.dataset.mark = path;
+    }
+    this.bench.values.bind(place);
+    this.bench.values.show();
+  }
+
   show() {
     for (const element of this.elements.filter((held) => held.isConnected)) {
       const { path } = element.dataset;

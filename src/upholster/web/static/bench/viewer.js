@@ -121,6 +121,11 @@ export class Viewer {
     return onPlate(this.bench.shown.matrix, (event.clientX - room.left - this.x) / this.scale, (event.clientY - room.top - this.y) / this.scale);
   }
 
+  /** How long so many pixels of the screen are on the plate. */
+  onPlateLength(count) {
+    return count / (this.scale * Math.hypot(...this.bench.shown.matrix.slice(0, 2)));
+  }
+
   /** Where in the booth a place on the plate lies. */
   inBooth(x, y) {
     const at = onScreen(this.bench.shown.matrix, x, y);

@@ -75,10 +75,6 @@ export class Brush {
     return true;
   }
 
-  #pixel(count) {
-    return count / (this.bench.viewer.scale * Math.hypot(...this.bench.shown.matrix.slice(0, 2)));
-  }
-
   #hover(event) {
     this.at = event && this.bench.viewer.onPlate(event);
     this.draw();
@@ -94,7 +90,7 @@ export class Brush {
     const before = this.radius;
     drag(this.bench.viewer.booth, event, {
       move: (e, dx) => {
-        this.radius = Math.min(LARGEST, Math.max(SMALLEST, before + this.#pixel(dx)));
+        this.radius = Math.min(LARGEST, Math.max(SMALLEST, before + this.bench.viewer.onPlateLength(dx)));
         this.draw();
         this.bench.traces.showSize(this.radius);
       },
@@ -111,7 +107,7 @@ export class Brush {
       for (const one of e.getCoalescedEvents?.().length ? e.getCoalescedEvents() : [e]) {
         const { x, y } = this.bench.viewer.onPlate(one);
         const last = stroke.points.at(-1);
-        if (last && Math.hypot(last[0] - x, last[1] - y) < this.#pixel(APART)) continue;
+        if (last && Math.hypot(last[0] - x, last[1] - y) < this.bench.viewer.onPlateLength(APART)) continue;
         stroke.points.push([round(x), round(y)]);
         if (pen) stroke.radii.push(round(Math.max(0.5, this.radius * (0.25 + 1.5 * one.pressure))));
       }
@@ -141,7 +137,7 @@ export class Brush {
     const touch = (e) => {
       const { x, y } = this.bench.viewer.onPlate(e);
       this.bench.traces.strokes().forEach((stroke, n) => {
-        if (stroke.frame === this.bench.frame() && stroke.points.some(([px, py]) => Math.hypot(px - x, py - y) < stroke.radius + this.#pixel(6))) gone.add(n);
+        if (stroke.frame === this.bench.frame() && stroke.points.some(([px, py]) => Math.hypot(px - x, py - y) < stroke.radius + this.bench.viewer.onPlateLength(6))) gone.add(n);
       });
     };
     touch(event);
@@ -161,12 +157,12 @@ export class Brush {
     // A dot is a line that goes nowhere.
     const d = `M${places.map(({ x, y }) => `${x.toFixed(1)} ${y.toFixed(1)}`).join("L")}${places.length === 1 ? "h0.01" : ""}`;
     const wide = radii?.length ? radii.reduce((sum, r) => sum + r, 0) / radii.length : radius;
-    this.overlay.add("path", { d, class: `stroke ${kind}`, "stroke-width": 2 * wide * (1 / this.#pixel(1)) });
+    this.overlay.add("path", { d, class: `stroke ${kind}`, "stroke-width": 2 * wide * (1 / this.bench.viewer.onPlateLength(1)) });
   }
 
   #ring({ x, y }, radius) {
     const at = this.bench.viewer.inBooth(x, y);
-    for (const kind of ["contour under", "contour"]) this.overlay.add("circle", { cx: at.x, cy: at.y, r: radius / this.#pixel(1), class: kind });
+    for (const kind of ["contour under", "contour"]) this.overlay.add("circle", { cx: at.x, cy: at.y, r: radius / this.bench.viewer.onPlateLength(1), class: kind });
   }
 }
 

@@ -104,7 +104,7 @@ export class Shape {
 
   /** So many pixels of the screen, in pixels of the plate. */
   pixel(count) {
-    return count / (this.bench.viewer.scale * Math.hypot(...this.bench.shown.matrix.slice(0, 2)));
+    return this.bench.viewer.onPlateLength(count);
   }
 
   /** The place on the plate under a pointer; drawn to edges, the middle and points of other masks, where that is wanted. */
