@@ -213,8 +213,19 @@ def test_masks_go_into_a_recipe_from_an_svg_and_out_again(plate: Path, tmp_path:
     assert grey.dtype == np.uint16 or grey.max() > 255
     assert grey[90, 121:219].min() == 65535 and grey[90, :118].max() == 0
     assert run("masks", plate, recipe, "--to", tmp_path / "svg").returncode == 1
+    # Mattes are read into a recipe that has none, and leave of the picture what those left that wrote them.
+    other = tmp_path / "other.json"
+    other.write_text(json.dumps(json.loads(recipe.read_text()) | {"masks": {}}))
+    done = run("masks", plate, other, "--from", tmp_path / "matte")
+    assert done.returncode == 0, done.stderr
+    assert run("masks", plate, other, "--to", tmp_path / "read", "--as", "matte").returncode == 0
+    for name in (f"{n:06d}.png" for n in (0, 5, 15)):
+        wrote, read = (cv2.imread(str(tmp_path / f / name), cv2.IMREAD_UNCHANGED) / 65535 for f in ("matte", "read"))
+        assert np.abs(wrote - read).mean() < 2e-4
+    done = run("masks", plate, other, "--from", tmp_path / "nowhere")
+    assert done.returncode == 1 and len(done.stderr.splitlines()) == 1
     for arguments, words in (
-        (("--from", plate), "could not be read"),
+        (("--from", Path(__file__)), "not a video"),
         (("--from", tmp_path / "nowhere.svg"), "could not be read"),
         ((), "Say --to or --from"),
     ):

@@ -13,6 +13,7 @@ from typing import Any
 import click
 
 from upholster import __version__
+from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import Recipe, RecipeError, Take, read_recipe
 from upholster.core.first_recipe import first_look
 from upholster.core.kernels import row_bands
@@ -22,6 +23,7 @@ from upholster.media.decoder.reader import probe as probe_files
 from upholster.media.delivery import Delivery, Plan, plan, read_delivery, too_odd
 from upholster.media.encoder.pair import pair_files
 from upholster.media.errors import MediaError
+from upholster.media.facts import Facts
 from upholster.media.files import put_text
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.masks import write_mattes, write_svg, write_svgs
@@ -30,6 +32,7 @@ from upholster.memory import keep_freed_memory
 from upholster.studio.footage.inspect import inspect
 from upholster.studio.making.delivering import Order, deliver, prove_files
 from upholster.studio.making.flat import settled
+from upholster.studio.making.from_mattes import masks_from
 from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
 from upholster.studio.making.sidecar import sha256_of, write_sidecar
 from upholster.studio.making.tracing import Mattes, make_all, missing_of
@@ -255,21 +258,31 @@ def key_command(
 @click.option(
     "--as", "what", type=click.Choice(["svg", "matte"]), default="svg", help="What a folder holds, a frame each."
 )
-@click.option("--from", "source", type=click.Path(path_type=Path), help="Add the paths of an SVG to RECIPE as masks.")
+@click.option(
+    "--from",
+    "source",
+    type=click.Path(path_type=Path),
+    help="Add masks to RECIPE: the paths of an SVG, or mattes of the plate's size, as a clip or a folder of pictures.",
+)
 def masks(plate: str, recipe: Path, target: Path | None, what: str, source: Path | None) -> None:
-    """Write the masks of a recipe for PLATE as SVG or grey mattes, or read some from an SVG."""
+    """Write the masks of a recipe for PLATE as SVG or grey mattes, or read some from either."""
     if (target is None) == (source is None):
-        raise click.UsageError("Say --to or --from, and an SVG file.")
+        raise click.UsageError("Say --to or --from, and an SVG file or a folder.")
     facts, held = _open(plate).facts, _read_recipe(recipe)
     if target is not None:
         write = write_svg if target.suffix == ".svg" else write_svgs if what == "svg" else write_mattes
         write(target, held.masks, facts)
     elif source is not None:
-        try:
-            added = with_masks(held.masks, from_svg(source.read_text(), float(facts.rate)))
-        except (OSError, ValueError) as error:
-            raise RecipeError(f"{source} could not be read: {error}.") from None
+        found = _masks_of(source, facts) if source.suffix == ".svg" else masks_from(_open(str(source)), facts)
+        added = with_masks(held.masks, found)
         put_text(recipe, held.model_copy(update={"masks": added}).model_dump_json(indent=2) + "\n")
+
+
+def _masks_of(path: Path, plate: Facts) -> list[Mask]:
+    try:
+        return from_svg(path.read_text(), float(plate.rate))
+    except (OSError, ValueError) as error:
+        raise RecipeError(f"{path} could not be read: {error}.") from None
 
 
 @main.command()

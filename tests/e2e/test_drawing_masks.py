@@ -321,3 +321,22 @@ def test_the_edge_is_made_soft_by_pulling_at_its_points(bench: Page) -> None:
     assert (mask.course.points[0, :, 6] == 0).all() and (mask.course.points[0, [0, 1, 3], 7] == 0).all()
     page.keyboard.press("Control+z")
     wait_for(lambda: masks_of(page)[0].course.points[0, 2, 7] == 0)
+
+
+def test_mattes_that_were_brought_in_become_masks_that_can_be_reshaped(page: Page, clip: Path, tmp_path: Path) -> None:
+    for frame in range(4):
+        grey = np.zeros((180, 320), np.uint8)
+        grey[40:120, 60 + 20 * frame : 160 + 20 * frame] = 255
+        Image.fromarray(grey).save(tmp_path / f"walk_{frame:04d}.png")
+    bring_in(page, *sorted(tmp_path.glob("walk_*.png")))
+    expect(page.get_by_role("link", name="Open walk on the Bench")).to_be_visible(timeout=60_000)
+    open_own_shot(page, clip)
+    page.keyboard.press("4")
+    page.get_by_label("Mattes to read as masks").select_option("walk")
+    wait_for(lambda: len(masks_of(page)) == 1)
+    expect(page.locator("#mask-list")).to_contain_text("Matte 1")
+    for frame, left in ((0, 60), (2, 100), (3, 120), (5, 120)):
+        go_to(page, frame)
+        wait_for(lambda left=left: alpha_at(page, left - 3, 80) == 0 and alpha_at(page, left + 103, 80) == 0)
+    page.keyboard.press("Control+z")
+    wait_for(lambda: not masks_of(page))

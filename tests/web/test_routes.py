@@ -322,6 +322,7 @@ def test_masks_are_kept_by_content_and_looked_up_once(visitor: Visitor, shot_id:
         ("masks/thin", {"mask": "m1", "tolerance": -1}, "tolerance"),
         ("masks/thin", {"mask": "m9", "tolerance": 1}, "not here any more"),
         ("masks/read", {"svg": "no"}, "not an SVG"),
+        ("masks/from-mattes", {"footage": "0" * 64}, "not here any more"),
         ("picture", {"changes": {"masks": {"each": {"m1": {"course": "f" * 64}}}}}, "not here any more"),
         ("picture", {"changes": {"masks": {"each": {"m1": {"course": {"of": 3}}}}}}, "an outline has"),
         ("picture", {"changes": {"masks": {"each": {"m1": {"line": "lighting"}}}}}, "line"),

@@ -118,6 +118,12 @@ class SvgSent(Asked):
     svg: Annotated[str, Field(max_length=8 << 20)]
 
 
+class OfMattes(Asked):
+    """Footage that is a matte."""
+
+    footage: Word
+
+
 class Readout(OfFrame):
     x: Frame
     y: Frame

@@ -1,15 +1,32 @@
 """Fewer keyframes for a shape, as many as its course needs."""
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from upholster.core.documents.tracks import Way
 from upholster.core.masks.course import Course
 
+Numbers = NDArray[np.float64]
 
-def thinned(course: Course, tolerance: float) -> Course:
+
+def apart(shape: Numbers, other: Numbers) -> float:
+    """How far the points ``(n, 2)`` of two shapes are from each other, at most."""
+    return float(np.hypot(*(shape - other).T).max())
+
+
+def thinned(course: Course, tolerance: float, off: Callable[[Numbers, Numbers], float] = apart) -> Course:
     """A course whose points stay within `tolerance` pixels of where they were on every keyframe that goes.
+
+    Parameters
+    ----------
+    course
+    tolerance : float
+        In pixels of the plate.
+    off
+        Measures how far a shape ``(n, 2)`` is off the one it should be, which comes second.
 
     Notes
     -----
@@ -25,10 +42,7 @@ def thinned(course: Course, tolerance: float) -> Course:
         if last - first < 2:
             continue
         between = _of(course, [first, last])
-        far = [
-            float(np.hypot(*(between.at(course.frames[k])[:, :2] - course.points[k][:, :2]).T).max())
-            for k in range(first + 1, last)
-        ]
+        far = [off(between.at(course.frames[k])[:, :2], course.points[k][:, :2]) for k in range(first + 1, last)]
         if max(far) > tolerance:
             worst = first + 1 + int(np.argmax(far))
             kept.add(worst)

@@ -150,20 +150,22 @@ def all_footage(most: int | None = None, skip: int = 0) -> list[Footage]:
 
 
 class Ground(NamedTuple):
-    """Footage as something to lay results over."""
+    """Footage as something to lay results over, or to read as mattes."""
 
     id: int
     name: str
     sha256: str
     length: int
+    width: int
+    height: int
     reading_id: int | None
 
 
 def grounds() -> list[Ground]:
     """All footage that is ready, newest first."""
-    length = Footage.facts["length"].as_integer()
+    length, width, height = (Footage.facts[name].as_integer() for name in ("length", "width", "height"))
     with session() as db:
-        query = select(Footage.id, Footage.name, Footage.sha256, length, Footage.reading_id)
+        query = select(Footage.id, Footage.name, Footage.sha256, length, width, height, Footage.reading_id)
         return [
             Ground(*row)
             for row in db.execute(query.where(Footage.state == FootageState.READY).order_by(Footage.id.desc()))

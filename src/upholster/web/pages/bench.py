@@ -19,7 +19,9 @@ from upholster.store.models import Footage
 from upholster.studio import drawings
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage import bring_in
+from upholster.studio.footage.bring_in import footage_of_bytes, source_of
 from upholster.studio.looking import look
+from upholster.studio.making.from_mattes import masks_from
 from upholster.studio.masks import following
 from upholster.studio.renders import renders
 from upholster.studio.shots import screens, shots
@@ -41,11 +43,12 @@ _fine = threading.BoundedSemaphore(1)
 @page.get("")
 def show(shot_id: int) -> str:
     state = shots.open_shot(shot_id)
+    facts = state.footage.facts
     grounds = [g for g in bring_in.grounds() if g.id != state.footage.id]
     return render_template(
         "bench/page.html",
         state=state,
-        facts=state.footage.facts,
+        facts=facts,
         start=_state(state)
         | {
             "bench": state.shot.bench,
@@ -55,6 +58,7 @@ def show(shot_id: int) -> str:
             "defaults": _document(shots.first_recipe(state.footage)),
         },
         grounds=grounds,
+        mattes=[g for g in grounds if (g.width, g.height) == (facts["width"], facts["height"])],
         name=renders.proposed_name(state.shot),
     )
 
@@ -218,6 +222,16 @@ def read_masks(shot_id: int) -> Response:
     except ValueError as error:
         raise Refused(f"This file could not be read: {error}.") from None
     return jsonify([mask.model_dump(mode="json") for mask in found])
+
+
+@page.post("/masks/from-mattes")
+def masks_from_mattes(shot_id: int) -> Response:
+    """Mattes that were brought in as footage, as masks."""
+    mattes = footage_of_bytes(asked_for(requests.OfMattes).footage)
+    if mattes is None:
+        raise Refused("This footage is not here any more. Bring the mattes in on the Footage page.")
+    plate = source_of(look.footage_of(shot_id))
+    return jsonify([mask.model_dump(mode="json") for mask in masks_from(source_of(mattes), plate.facts)])
 
 
 @page.post("/traces")

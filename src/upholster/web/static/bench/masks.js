@@ -1,6 +1,6 @@
 /** The masks in the work order: a list of sentences, and all that is said of the chosen one. */
 
-import { send } from "../lib/common.js";
+import { say, send } from "../lib/common.js";
 import { drag } from "../lib/drag.js";
 import { later, pointsAt } from "./course.js";
 import { Outlines } from "./outlines.js";
@@ -11,6 +11,9 @@ const LINES = {
   levels: "clear and solid", fill_holes: "closing of holes", specks: "taking out of bits", see_through: "glass and gauze", edge_smoothing: "calming along edges",
   qualifier: "hues of the screen", joined: "joined ground", recover: "fine detail", choke: "moving of the edge", edge_colour: "colour of the edge",
 };
+
+/** A mask as it begins. */
+const FRESH = { does: "discard_outside", line: "levels", joins: "add", feather: 0, spread: 0, opacity: 1, on: true, locked: false };
 
 const $ = (id) => document.getElementById(id);
 
@@ -30,6 +33,7 @@ export class Masks {
     $("mask-name").addEventListener("keydown", (event) => event.key === "Enter" && event.target.blur());
     this.#keys();
     $("mask-svg").addEventListener("change", (event) => this.#read(event.target).catch(bench.trouble));
+    $("mask-mattes")?.addEventListener("change", (event) => this.#readMattes(event.target).catch(bench.trouble));
   }
 
   /** Add the paths of an SVG as masks. */
@@ -37,7 +41,15 @@ export class Masks {
     const [file] = field.files;
     field.value = "";
     if (!file) return;
-    for (const { course, ...more } of await send(`${this.bench.at}/masks/read`, { svg: await file.text() })) this.add(course, `${more.name} read from ${file.name}`, more);
+    this.addAll(await send(`${this.bench.at}/masks/read`, { svg: await file.text() }), `read from ${file.name}`);
+  }
+
+  /** Add mattes that were brought in as footage. */
+  async #readMattes(select) {
+    const [{ value, text }] = select.selectedOptions;
+    select.value = "";
+    say(`Finding the outlines of ${text}.`);
+    this.addAll(await send(`${this.bench.at}/masks/from-mattes`, { footage: value }), `read from ${text}`);
   }
 
   get #masks() {
@@ -80,13 +92,27 @@ export class Masks {
 
   /** Add a mask, which is then the chosen one. */
   add(course, words, more = {}) {
-    const marks = this.#masks.order;
-    const number = Math.max(0, ...marks.map((mark) => parseInt(mark.slice(1), 36) || 0)) + 1;
-    const mark = `m${number.toString(36)}`;
-    const mask = { name: `Mask ${number}`, does: "discard_outside", line: "levels", joins: "add", feather: 0, spread: 0, opacity: 1, on: true, locked: false, course, ...more };
-    this.chosen = mark;
-    this.bench.changeMany({ "masks.order": [...marks, mark], "masks.each": { ...this.#masks.each, [mark]: mask } }, true, words ?? `${mask.name} drawn`);
-    return mark;
+    const number = this.#next();
+    return this.#append([{ ...FRESH, name: `Mask ${number}`, ...more, course }], words ?? `Mask ${number} drawn`);
+  }
+
+  /** Add whole masks in one step. */
+  addAll(masks, words) {
+    this.#append(masks, `${masks.length === 1 ? masks[0].name : `${masks.length} masks`} ${words}`);
+  }
+
+  #next() {
+    return Math.max(0, ...this.#masks.order.map((mark) => parseInt(mark.slice(1), 36) || 0)) + 1;
+  }
+
+  /** Put masks after the others, and choose the last of them, whose mark is given back. */
+  #append(masks, words) {
+    const number = this.#next();
+    const marks = masks.map((mask, n) => `m${(number + n).toString(36)}`);
+    const each = { ...this.#masks.each, ...Object.fromEntries(masks.map((mask, n) => [marks[n], mask])) };
+    this.chosen = marks.at(-1);
+    this.bench.changeMany({ "masks.order": [...this.#masks.order, ...marks], "masks.each": each }, true, words);
+    return this.chosen;
   }
 
   remove(mark) {
