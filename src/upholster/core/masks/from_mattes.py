@@ -249,7 +249,7 @@ def _told_again(places: Numbers, count: int, before: Numbers | None) -> Numbers:
         steps = np.maximum((np.diff(fine[nearest]) + whole / 2) % whole - whole / 2, 0)
         followed = fine[nearest[0]] + np.concatenate([[0], np.cumsum(steps)])
         gaps = np.diff(followed, append=followed[0] + whole)
-        at = followed if 0 <= gaps.min() and gaps.max() < _WIDEST * whole / count else at
+        at = followed if gaps.min() >= 0 and gaps.max() < _WIDEST * whole / count else at
     first = np.argmin(np.hypot(*(places[:, None] - _corners(places)[None]).transpose(2, 0, 1)), axis=0)
     for corner in along[first]:
         gap = (corner - at + whole / 2) % whole - whole / 2
