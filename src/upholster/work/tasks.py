@@ -13,7 +13,7 @@ from sqlalchemy.exc import OperationalError
 from upholster.store.session import address
 from upholster.studio import queue
 from upholster.studio.footage import reading
-from upholster.studio.renders import check, join, make, states, stocking
+from upholster.studio.renders import check, join, make, missing, states, stocking
 from upholster.studio.traces import runs
 
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address()))
@@ -65,9 +65,15 @@ def _task(name: str, work: Callable[..., None], give_up: Callable[[int, str], No
     return run
 
 
+def trace(run_id: int) -> None:
+    """Make the mattes of a run, then go on with the renders that waited for them."""
+    runs.work(run_id)
+    missing.enqueue_missing()
+
+
 read_footage = _task(queue.READ, reading.read, reading.give_up)
 render_range = _task(queue.RANGE, make.make_range, states.fail_pass)
 assemble_render = _task(queue.ASSEMBLE, join.assemble, states.fail)
-run_trace = _task(queue.TRACE, runs.work, runs.give_up)
+run_trace = _task(queue.TRACE, trace, runs.give_up)
 check_render = _task(queue.CHECK, check.check, states.fail)
 finish_render = _task(queue.FINISH, stocking.finish, states.fail)

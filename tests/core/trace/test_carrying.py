@@ -92,6 +92,37 @@ def test_between_two_brushed_frames_mattes_come_from_both_sides() -> None:
     assert min(overlap(made[n], TRUTH[n]) for n in range(LENGTH)) > 0.93
 
 
+def test_what_comes_before_a_correction_stays_unless_it_is_asked(whole: dict[int, Plane]) -> None:
+    made = {m.frame: m.cover for m in traced([*street_strokes(), *street_strokes(12)], corrects_back=False)}
+    assert sorted(made) == list(range(LENGTH))
+    assert all(np.array_equal(made[n], whole[n]) for n in range(12))
+    assert not np.array_equal(made[12], whole[12]) and overlap(made[12], TRUTH[12]) > 0.93
+
+
+def test_one_direction_leaves_the_other_alone() -> None:
+    made = traced(street_strokes(10), base=10, first=4, last=15, direction="backward")
+    assert [m.frame for m in made] == [10, 9, 8, 7, 6, 5, 4]
+    made = traced(street_strokes(10), base=10, first=4, last=15, direction="forward")
+    assert [m.frame for m in made] == [10, 11, 12, 13, 14, 15]
+
+
+def test_a_wider_band_lets_more_of_the_edge_lie_between(whole: dict[int, Plane]) -> None:
+    made = {m.frame: m.cover for m in traced(street_strokes(), last=2, band=12)}
+    between = [np.count_nonzero((cover > 0.02) & (cover < 0.98)) for cover in (made[2], whole[2])]
+    assert between[0] > between[1] and overlap(made[2], TRUTH[2]) > 0.93
+
+
+def test_what_appears_out_of_nothing_is_in_doubt() -> None:
+    """The same strokes, once with a subject that suddenly loses half of itself on frame 3."""
+    cut = [plate.copy() for plate in PLATES[:6]]
+    for plate in cut[3:]:
+        plate[:, 92:] = 0.5
+    trace = Trace.model_validate({"strokes": street_strokes(), "last": 5})
+    frames = [seen(plate) for plate in cut]
+    doubts = {m.frame: m.doubt for m in run(trace, frames.__getitem__, 6, (320, 180), lambda frame: None)}
+    assert doubts[3] > 0.3 and doubts[3] > 2 * max(doubts[1], doubts[2])
+
+
 @pytest.mark.parametrize(
     "strokes",
     [

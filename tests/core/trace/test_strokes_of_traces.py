@@ -107,6 +107,19 @@ def test_what_lies_between_two_anchors_is_carried_from_both() -> None:
     assert stretches(trace(dot(10), base=10), 5) == []
 
 
+def test_what_is_carried_one_way_or_not_back_keeps_the_rest_as_it_is() -> None:
+    held = {"base": 10, "last": 59}
+    both = digests(trace(dot(10), dot(30), **held), 60)
+    onwards = digests(trace(dot(10), dot(30), **held, direction="forward"), 60)
+    assert onwards == {frame: name for frame, name in both.items() if frame >= 10}
+    alone = digests(trace(dot(10), **held), 60)
+    kept = digests(trace(dot(10), dot(30), **held, corrects_back=False), 60)
+    assert {frame for frame in kept if kept[frame] != alone[frame]} == set(range(30, 60))
+    assert {frame for frame in both if both[frame] != alone[frame]} == set(range(11, 60))
+    wider = digests(trace(dot(10), **held, band=8), 60)
+    assert not set(wider.values()) & set(alone.values())
+
+
 def test_a_base_outside_of_its_span_is_a_sentence() -> None:
     with pytest.raises(RecipeError, match="base frame 3 lies outside of the span 5 to 9"):
         read_recipe({"version": 2, "traces": [{"base": 3, "first": 5, "last": 9}]})

@@ -39,8 +39,10 @@ _ALONE, _DISPUTED = 1.0, 1.5
 _PULL = 0.12
 #: How reluctant a walker is, in units of the mean squared step between neighbours.
 _BETA = 0.7
-#: How far to either side of the outline coverage lies between, and how far where the walk was unsure.
-_SOFT, _SOFTER = 3, 12
+#: How far to either side of the outline coverage lies between where the walk was unsure.
+_UNSETTLED = 12
+#: How strongly a change of a matte's area that nothing announced counts as doubt: at 10 % it is worth a look.
+_CHANGED = 3.0
 
 
 class Traced(NamedTuple):
@@ -153,14 +155,19 @@ def settle(
         soft = brushed == SOFT
     if soft is not None and soft.any():
         scene.soft[number] = in_whole(soft, box, now.lab.shape)
-    return _finish(scene, number, box, lab, label, band, soft, ground)
+    found = _finish(scene, number, box, lab, label, band, soft, ground)
+    if brushed is not None:
+        return found
+    # What appears or goes in one step may do so rightly, but somebody should look.
+    change = abs(float(found.cover.sum()) / max(float(expected.sum()), 1.0) - 1)
+    return found._replace(doubt=min(1.0, max(found.doubt, _CHANGED * change)))
 
 
 def _undisputed(scene: Scene, lab: Bytes, cover: Plane) -> Plane:
     """A matte to learn from: without ground that has the subject's own colours, which may be what was missed of it."""
     if not scene.memory:
         return cover
-    said = sum(colours.odds_of(memory, lab) for memory in scene.memory) / len(scene.memory)
+    said = sum(colours.odds_of(memory, lab) for memory in scene.memory.values()) / len(scene.memory)
     return np.where((cover < 0.1) & (said > _DISPUTED), np.float32(0.5), cover)
 
 
@@ -168,7 +175,7 @@ def _remembered(scene: Scene, lab: Bytes, places: tuple[NDArray[np.integer[Any]]
     """What the colours of frames that were brushed on say of some pixels."""
     rows, columns = (part.astype(np.int32) for part in places)
     said = np.zeros(len(rows), np.float32)
-    for memory in scene.memory:
+    for memory in scene.memory.values():
         share, _ = colours.likelihood(memory, lab, (rows, columns), np.zeros((len(rows), 2), np.float32))
         said += evidence.odds(share) / len(scene.memory)
     return said
@@ -197,7 +204,7 @@ def _finish(
 ) -> Traced:
     """The matte of a whole frame, its coverage found along the outline and where it is soft."""
     far = abs(signed_distance(label >= 0.5))
-    unknown = (far <= _SOFT) | ((abs(label - 0.5) < 0.4) & (far <= _SOFTER))
+    unknown = (far <= scene.band) | ((abs(label - 0.5) < 0.4) & (far <= _UNSETTLED))
     if soft is not None:
         unknown |= soft
     cover = soft_cover(lab, label, unknown, ground)

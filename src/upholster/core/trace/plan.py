@@ -6,7 +6,7 @@ from typing import NamedTuple
 from upholster.core.documents.traces import Trace
 
 #: Changes whenever mattes are computed in another way.
-VERSION = 1
+VERSION = 2
 
 
 class Stretch(NamedTuple):
@@ -49,13 +49,13 @@ def digests(trace: Trace, length: int) -> dict[int, str]:
     span = trace.span(length)
     if trace.base not in trace.anchors or trace.base not in span:
         return {}
-    anchored = {trace.base: _digest("base", trace.strokes.on(trace.base).digest)}
+    anchored = {trace.base: _digest("base", str(trace.band), trace.strokes.on(trace.base).digest)}
     found = dict(anchored)
     for start, frames, end in stretches(trace, length):
         here = anchored[start]
         if end is not None:
             anchored[end] = found[end] = _digest(here, str(end - start), trace.strokes.on(end).digest)
-        told = _digest(here, anchored[end] if end is not None else "")
+        told = _digest(here, anchored[end] if end is not None and trace.corrects_back else "")
         found.update((frame, _digest(told, str(frame - start))) for frame in frames)
     return found
 

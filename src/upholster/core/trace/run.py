@@ -20,6 +20,8 @@ Plane = NDArray[np.float32]
 
 #: Gives the matte ``(h, w)`` of a frame at working size that is there already; None where there is none.
 Have = Callable[[int], Plane | None]
+#: Gives what strokes say of each pixel of a frame.
+Brushed = Callable[[int], NDArray[np.uint8]]
 
 
 class Made(NamedTuple):
@@ -43,8 +45,8 @@ def run(trace: Trace, read: Callable[[int], Seen], length: int, plate: tuple[int
         Width and height of the plate, in whose pixels strokes are.
     have
     """
-    scene = Scene(read, length, trace.base)
     raster = Raster.of_plate(*plate).resized(*read(trace.base).size)
+    scene = Scene(read, length, trace.base, band=raster.length(trace.band))
 
     def brushed(frame: int) -> NDArray[np.uint8]:
         return painted(trace.strokes.on(frame).each, raster)
@@ -56,28 +58,55 @@ def run(trace: Trace, read: Callable[[int], Seen], length: int, plate: tuple[int
         yield Made(trace.base, base, found.doubt)
     anchors = {trace.base: base}
     for stretch in stretches(trace, length):
-        for made in _stretch(scene, stretch, anchors[stretch.start], brushed, have):
+        carried = _blended if trace.corrects_back and stretch.end is not None else _carried_on
+        start = anchors[stretch.start]
+        learn(scene, stretch.start, start)
+        soft = brushed(stretch.start) == SOFT
+        if soft.any():
+            scene.soft[stretch.start] = soft
+        for made in carried(scene, stretch, start, brushed, have):
             if made.frame == stretch.end:
                 anchors[made.frame] = made.cover
             if have(made.frame) is None:
                 yield made
 
 
-def _stretch(
-    scene: Scene, stretch: Stretch, start: Plane, brushed: Callable[[int], NDArray[np.uint8]], have: Have
-) -> Iterator[Made]:
-    """The frames of a stretch; the anchor at its end as well, where there is one."""
-    learn(scene, stretch.start, start)
-    soft = brushed(stretch.start) == SOFT
-    if soft.any():
-        scene.soft[stretch.start] = soft
+def _carried_on(scene: Scene, stretch: Stretch, cover: Plane, brushed: Brushed, have: Have) -> Iterator[Made]:
+    """The frames of a stretch from its start, then the anchor at its end, where there is one."""
+    before = stretch.start
+    for frame in stretch.frames:
+        known = have(frame)
+        if known is not None:
+            cover, doubt = known, 0.0
+            carry.pass_by(scene, before, frame, cover)
+        else:
+            step = carry.step(scene, before, frame, cover)
+            cover, doubt = step.cover, step.doubt
+        before = frame
+        yield Made(frame, cover, doubt)
+    if stretch.end is not None:
+        yield _corrected(
+            scene, stretch.end, have(stretch.end), brushed, lambda end: carry.step(scene, before, end, cover)
+        )
+
+
+def _corrected(
+    scene: Scene, frame: int, known: Plane | None, brushed: Brushed, carried: Callable[[int], Traced]
+) -> Made:
+    """The matte of an anchor: the one that is there, or what was carried there with its strokes."""
+    if known is not None:
+        return Made(frame, known, 0.0)
+    found = anchor.correct(scene, frame, brushed(frame), carried(frame).cover)
+    return Made(frame, found.cover, found.doubt)
+
+
+def _blended(scene: Scene, stretch: Stretch, start: Plane, brushed: Brushed, have: Have) -> Iterator[Made]:
+    """The anchor at the end of a stretch, then its frames, carried there from both sides."""
+    assert stretch.end is not None
     frames = list(stretch.frames)
-    if stretch.end is None:
-        yield from _onwards(scene, stretch.start, start, frames, have)
-        return
-    end = have(stretch.end)
-    if end is not None and all(have(frame) is not None for frame in frames):
-        yield Made(stretch.end, end, 0.0)
+    known = have(stretch.end)
+    if known is not None and all(have(frame) is not None for frame in frames):
+        yield Made(stretch.end, known, 0.0)
         return
     # Carried forth first, kept packed; then back from the end, and both joined.
     forth: dict[int, NDArray[np.uint8]] = {}
@@ -86,15 +115,10 @@ def _stretch(
         step = carry.step(scene, before, frame, cover)
         before, cover = frame, step.cover
         forth[frame] = _packed(step.label)
-    if end is None:
-        carried = carry.step(scene, before, stretch.end, cover)
-        found = anchor.correct(scene, stretch.end, brushed(stretch.end), carried.cover)
-        end = found.cover
-        yield Made(stretch.end, end, found.doubt)
-    else:
-        yield Made(stretch.end, end, 0.0)
-    learn(scene, stretch.end, end)
-    after, cover = stretch.end, end
+    end = _corrected(scene, stretch.end, known, brushed, lambda end: carry.step(scene, before, end, cover))
+    yield end
+    learn(scene, stretch.end, end.cover)
+    after, cover = stretch.end, end.cover
     count = len(frames) + 1
     for place, frame in reversed(list(enumerate(frames, 1))):
         back = carry.step(scene, after, frame, cover)
@@ -105,23 +129,12 @@ def _stretch(
         yield Made(frame, both.cover, both.doubt)
 
 
-def _onwards(scene: Scene, before: int, cover: Plane, frames: list[int], have: Have) -> Iterator[Made]:
-    for frame in frames:
-        known = have(frame)
-        if known is not None:
-            cover, doubt = known, 0.0
-            carry.pass_by(scene, before, frame, cover)
-        else:
-            step = carry.step(scene, before, frame, cover)
-            cover, doubt = step.cover, step.doubt
-        before = frame
-        yield Made(frame, cover, doubt)
-
-
 def learn(scene: Scene, frame: int, cover: Plane) -> None:
     """Remember the colours of a frame that was brushed on."""
     scene.remember(frame, cover)
-    scene.memory = [*scene.memory[-2:], colours.whole(scene.seen(frame).lab, cover, scene.colours)]
+    scene.memory.pop(frame, None)
+    latest = list(scene.memory.items())[-2:]
+    scene.memory = {**dict(latest), frame: colours.whole(scene.seen(frame).lab, cover, scene.colours)}
 
 
 def _packed(label: Plane) -> NDArray[np.uint8]:

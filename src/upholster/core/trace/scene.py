@@ -31,17 +31,20 @@ class Scene:
         How many there are.
     base : int
         The frame whose range of colours is the clip's.
+    band : float
+        How far to either side of an outline coverage lies between, in pixels of its pictures.
     """
 
-    def __init__(self, read: Callable[[int], Seen], length: int, base: int = 0) -> None:
-        self.seen, self.length, self._base = read, length, base
+    def __init__(self, read: Callable[[int], Seen], length: int, base: int = 0, band: float = 3.0) -> None:
+        self.seen, self.length, self.band, self._base = read, length, band, base
         self._subjects: LRUCache[int, Bytes] = LRUCache(_REMEMBERED)
         self._camera = Camera(read, self._half)
         #: How often the subject of a frame was noted.
         self._noted: dict[int, int] = {}
         self._whole: LRUCache[tuple[int, ...], Ground] = LRUCache(2)
         self.soft: LRUCache[int, Mask] = LRUCache(_REMEMBERED)
-        self.memory: list[Windows] = []
+        #: Colours of the frames that were brushed on, the latest last.
+        self.memory: dict[int, Windows] = {}
 
     @cached_property
     def colours(self) -> Range:

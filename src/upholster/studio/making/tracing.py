@@ -18,6 +18,7 @@ from upholster.core.trace.seen import Seen, seen
 from upholster.media.bakes import Bakes
 from upholster.media.decoder.reader import Reader
 from upholster.studio.making.keying import Footage
+from upholster.studio.making.together import together
 
 Plane = NDArray[np.float32]
 
@@ -25,7 +26,7 @@ Plane = NDArray[np.float32]
 _CHUNK, _HELD = 12, 120
 
 #: Names that were worked out before; a picture asks for one of them at a time.
-_names: LRUCache[tuple[str | int, ...], dict[int, str]] = LRUCache(64)
+_names: LRUCache[tuple[object, ...], dict[int, str]] = LRUCache(64)
 _lock = threading.Lock()
 
 
@@ -47,14 +48,14 @@ class Mattes(NamedTuple):
 
     def names(self, trace: Trace) -> dict[int, str]:
         """By frame, the name under which the matte is kept."""
-        of = trace.strokes.digest, trace.base, trace.first, trace.last
+        of = self.identity, self.length, *trace.carried
         with _lock:
-            known = _names.get((self.identity, self.length, *of))
+            known = _names.get(of)
         if known is None:
             told = digests(trace, self.length)
             known = {n: sha256(f"{self.identity} {n} {one}".encode()).hexdigest() for n, one in told.items()}
             with _lock:
-                _names[self.identity, self.length, *of] = known
+                _names[of] = known
         return known
 
     def read(self, trace: Trace, frame: int) -> Plane | None:
@@ -83,7 +84,21 @@ class Step(NamedTuple):
 
 
 def make(footage: Footage, trace: Trace, mattes: Mattes) -> Iterator[Step]:
-    """Make what is missing of a trace, frame by frame; what is done is kept, whenever it is stopped."""
+    """Make what is missing of a trace, frame by frame; what is done is kept, whenever it is stopped.
+
+    From the base frame on, both ways go on at the same time, where both are missing.
+    """
+    sides = [trace.model_copy(update={"direction": way}) for way in ("forward", "backward")]
+    base = trace.model_copy(update={"first": trace.base, "last": trace.base})
+    if trace.direction != "both" or not all(set(mattes.missing(side)) - {trace.base} for side in sides):
+        yield from _carried(footage, trace, mattes)
+        return
+    yield from _carried(footage, base, mattes)
+    with closing(together([_carried(footage, side, mattes) for side in sides])) as steps:
+        yield from steps
+
+
+def _carried(footage: Footage, trace: Trace, mattes: Mattes) -> Iterator[Step]:
     facts = footage.facts
     names = mattes.names(trace)
     with closing(_Pictures(footage)) as pictures:

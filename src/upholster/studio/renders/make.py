@@ -30,6 +30,8 @@ def make_range(pass_id: int, position: int) -> None:
     if not part.done:
         try:
             jobs = [job_of(render_id) for render_id in running]
+            if any(job.has_to_wait for job in jobs):
+                return
             start(running)
             found = _make(jobs, part)
         except Stopped:

@@ -4,13 +4,14 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upholster.media.delivery import plan, read_delivery
-from upholster.store.models import Render
+from upholster.store.models import Footage, Render
 from upholster.store.session import session
 from upholster.studio import paths
 from upholster.studio.footage.bring_in import ground_of
 from upholster.studio.making import delivering
 from upholster.studio.making.delivering import Order
 from upholster.studio.making.keying import KeyJob
+from upholster.studio.renders.traced import has_to_wait
 from upholster.studio.shots.revisions import recipe_at
 from upholster.studio.shots.screens import key_job_of
 
@@ -19,9 +20,18 @@ class Job(NamedTuple):
     """A render with all that making it takes."""
 
     render: Render
-    sha256: str
+    footage: Footage
     key_job: KeyJob
     order: Order
+
+    @property
+    def has_to_wait(self) -> bool:
+        """Whether mattes of its traces are still being made."""
+        return has_to_wait(self.footage, self.render.shot_id, self.key_job.recipe)
+
+    @property
+    def sha256(self) -> str:
+        return self.footage.sha256
 
     @property
     def folder(self) -> Path:
@@ -63,4 +73,4 @@ def job_of(render_id: int) -> Job:
         delivery = read_delivery(render.delivery)
     key_job = key_job_of(footage, recipe)
     order = Order(plan(delivery, key_job.footage.facts, recipe.take), ground_of(delivery))
-    return Job(render, footage.sha256, key_job, order)
+    return Job(render, footage, key_job, order)

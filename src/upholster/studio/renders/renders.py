@@ -7,23 +7,21 @@ from typing import NamedTuple
 from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session, selectinload
 
-from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Delivery, plan, read_delivery
 from upholster.media.proof import Proof
-from upholster.store.models import Footage, Render, RenderPass, RenderRange, Shot
+from upholster.store.models import Render, RenderPass, RenderRange, Shot
 from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import queue
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage.bring_in import ground_of
 from upholster.studio.making import delivering, flat
-from upholster.studio.making.tracing import missing_of
 from upholster.studio.naming import next_version, safe_name
 from upholster.studio.renders.missing import enqueue_missing
 from upholster.studio.renders.states import ACTIVE, end, now
+from upholster.studio.renders.traced import start_missing
 from upholster.studio.shots.revisions import recipe_at
 from upholster.studio.shots.screens import key_job_of
-from upholster.studio.traces.mattes import mattes_of
 
 
 def proposed_name(shot: Shot) -> str:
@@ -45,7 +43,6 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
         if shot is None:
             raise Missing("This shot is not here any more.")
         recipe, footage = recipe_at(db, shot_id, revision), shot.footage
-    _all_traced(footage, recipe)
     key_job = key_job_of(footage, recipe)
     plans = [plan(flat.settled(d, key_job), key_job.footage.facts, recipe.take) for d in deliveries]
     for planned in plans:
@@ -71,19 +68,10 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
         db.add_all(ordered)
         db.flush()
         ids = [made_in.id for made_in in passes.values()]
+    start_missing(footage, shot_id, recipe)
     for pass_id in ids:
         enqueue_missing(pass_id)
     return ordered
-
-
-def _all_traced(footage: Footage, recipe: Recipe) -> None:
-    """Refuse what would be delivered without some of its mattes."""
-    for trace, frames in missing_of(mattes_of(footage), recipe):
-        of = len(trace.span(int(footage.facts["length"])))
-        raise Refused(
-            f"The trace “{trace.name}” has no matte on {len(frames)} of its {of} frames, or none as its strokes are "
-            "now. Run it first, in line 5, or switch it off."
-        )
 
 
 def cancel(render_id: int) -> None:
@@ -102,7 +90,9 @@ def retry(render_id: int) -> None:
         render.frames_encoded, render.checks = 0, []
         render.made_in = _new_pass(render.shot_id, render.frames)
         db.flush()
-        pass_id = render.pass_id
+        pass_id, shot_id, footage = render.pass_id, render.shot_id, render.shot.footage
+        recipe = recipe_at(db, shot_id, render.revision)
+    start_missing(footage, shot_id, recipe)
     enqueue_missing(pass_id)
 
 

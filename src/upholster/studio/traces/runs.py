@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import distinct_on, insert
+from sqlalchemy.orm import Session
 
 from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.traces import Trace
@@ -81,8 +82,11 @@ def start(footage: Footage, shot_id: int, recipe: Recipe, mark: str) -> int:
     with session() as db:
         if db.get(Shot, shot_id) is None:
             raise Missing("This shot is not here any more.")
-        _end(db, shot_id, mark)
         document = trace.model_dump(mode="json", context={"keep": drawings.keeper(db)})
+        going = _newest(db, shot_id).get(mark)
+        if going is not None and going.state == RunState.RUNNING and going.trace == document:
+            return going.id
+        _end(db, shot_id, mark)
         run = TraceRun(shot_id=shot_id, mark=mark, trace=document, frames=len(missing), state=RunState.RUNNING)
         db.add(run)
         db.flush()
@@ -97,7 +101,7 @@ def cancel(shot_id: int, mark: str) -> None:
         _end(db, shot_id, mark)
 
 
-def _end(db: Any, shot_id: int, mark: str) -> None:
+def _end(db: Session, shot_id: int, mark: str) -> None:
     going = TraceRun.shot_id == shot_id, TraceRun.mark == mark, TraceRun.state == RunState.RUNNING
     db.execute(update(TraceRun).where(*going).values(state=RunState.CANCELLED))
 
@@ -148,13 +152,29 @@ def unfinished() -> list[int]:
         return list(db.scalars(select(TraceRun.id).where(TraceRun.state == RunState.RUNNING)))
 
 
+def newest(shot_id: int, mark: str) -> TraceRun | None:
+    """The run of a trace that was asked for last."""
+    with session() as db:
+        return _newest(db, shot_id).get(mark)
+
+
+def _newest(db: Session, shot_id: int) -> dict[str, TraceRun]:
+    """The latest run of each trace of a shot."""
+    runs = select(TraceRun).where(TraceRun.shot_id == shot_id).order_by(TraceRun.mark, TraceRun.id.desc())
+    return {found.mark: found for found in db.scalars(runs.ext(distinct_on(TraceRun.mark)))}
+
+
+def shots_being_traced() -> set[int]:
+    """The shots of which a trace is run."""
+    with session() as db:
+        return set(db.scalars(select(TraceRun.shot_id).where(TraceRun.state == RunState.RUNNING)))
+
+
 def standing(footage: Footage, shot_id: int, recipe: Recipe) -> dict[str, Standing]:
     """How far each trace of a recipe is."""
     mattes = mattes_of(footage)
     with session() as db:
-        newest: dict[str, TraceRun] = {}
-        runs = select(TraceRun).where(TraceRun.shot_id == shot_id).order_by(TraceRun.mark, TraceRun.id.desc())
-        newest.update((found.mark, found) for found in db.scalars(runs.ext(distinct_on(TraceRun.mark))))
+        newest = _newest(db, shot_id)
         names = {mark: mattes.names(trace) for mark, trace in recipe.traces.each.items()}
         wanted = {name for found in names.values() for name in found.values()}
         rows = db.execute(select(Bake.digest, Bake.doubt).where(Bake.digest.in_(wanted)))

@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template
+from pydantic.fields import FieldInfo
 
 from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import Recipe, changed, document_of
@@ -315,21 +316,27 @@ def _fields() -> dict[str, Any]:
             fields[f"{section}.{name}"] = bounds | {"keyed": True, "whole": False}
         for name, field in settings.model_fields.items():
             if field.annotation in (int, float):
-                limits = {type(limit).__name__: limit for limit in field.metadata}
-                whole = field.annotation is int
-                fields[f"{section}.{name}"] = {
-                    "low": limits["Ge"].ge,
-                    "high": limits["Le"].le if "Le" in limits else None,
-                    "step": 1 if whole or limits["Le"].le > 100 else 0.05,
-                    "unit": _UNITS.get(name, "px" if name.startswith("crop_") else ""),
-                    "keyed": False,
-                    "whole": whole,
-                }
+                fields[f"{section}.{name}"] = _bounds(name, field)
     for kind, of in (("mask", Mask), ("trace", Trace)):
         for name, bounds in of.tracks().items():
             standard = of.model_fields[name].default
             fields[f"{kind}.{name}"] = bounds | {"keyed": True, "whole": False, "standard": standard}
+    fields["trace.band"] = _bounds("band", Trace.model_fields["band"])
     return fields
+
+
+def _bounds(name: str, field: FieldInfo) -> dict[str, Any]:
+    """Those of a number that is the same on every frame."""
+    limits = {type(limit).__name__: limit for limit in field.metadata}
+    whole = field.annotation is int
+    return {
+        "low": limits["Ge"].ge,
+        "high": limits["Le"].le if "Le" in limits else None,
+        "step": 1 if whole or limits["Le"].le > 100 else 0.05,
+        "unit": _UNITS.get(name, "px" if name.startswith("crop_") else ""),
+        "keyed": False,
+        "whole": whole,
+    }
 
 
 #: Units of the plain numbers, where they are not pixels.

@@ -11,6 +11,7 @@ from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
 from upholster.media.sound import FASTEST, SLOWEST
 from upholster.studio.looking import look
 from upholster.studio.renders import estimates, presets, renders
+from upholster.studio.renders.traced import words_of_missing
 from upholster.studio.shots import shots
 from upholster.web import requests, words
 from upholster.web.newest import Newest
@@ -43,7 +44,9 @@ def quote(shot_id: int) -> Response:
         if _newest.overtaken(asked.window, asked.sequence):
             return Response(status=204)
         found = estimates.quote(footage, recipe, delivery)
-    return jsonify(bytes=found.bytes, words=f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}.")
+    first = words_of_missing(footage, recipe)
+    cost = f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}."
+    return jsonify(bytes=found.bytes, words=f"{first} Then: {cost}" if first else cost)
 
 
 @page.post("/bench/<int:shot_id>/flat")

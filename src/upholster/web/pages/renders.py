@@ -9,6 +9,7 @@ from upholster.media.formats import FORMATS
 from upholster.studio.making.delivering import proves_parts
 from upholster.studio.renders import presets, renders
 from upholster.studio.shots import shots
+from upholster.studio.traces import runs
 from upholster.web import paging, requests
 from upholster.web.requests import asked_for
 
@@ -64,5 +65,6 @@ def _rows() -> dict[str, Any]:
         "several": under_way > 1,
         "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in shown["rows"]],
         "active": under_way > 0,
+        "traced": runs.shots_being_traced(),
         "proved": {name for name, form in FORMATS.items() if proves_parts(form)},
     }

@@ -176,6 +176,7 @@ export class Deliver {
       $("name").value = proposed;
       this.also = [];
       this.show();
+      this.bench.traces.ask();
       say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.`, ["/renders", "See Renders"]);
     } catch (error) {
       say(error.message);

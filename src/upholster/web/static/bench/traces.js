@@ -29,7 +29,14 @@ export class Traces {
     });
     $("trace-joins").addEventListener("change", (event) => this.#set({ joins: event.target.value }, event.target.selectedOptions[0].text));
     $("trace-name").addEventListener("change", (event) => event.target.value.trim() && this.#set({ name: event.target.value.trim() }, `called ${event.target.value.trim()}`));
-    for (const id of ["trace-name", "trace-first", "trace-last", "trace-base"]) $(id).addEventListener("keydown", (event) => event.key === "Enter" && event.target.blur());
+    for (const id of ["trace-name", "trace-first", "trace-last", "trace-base", "trace-band"]) $(id).addEventListener("keydown", (event) => event.key === "Enter" && event.target.blur());
+    for (const [field, words] of [["direction", (option) => `carried ${option.text}`], ["corrects_back", (option) => `corrections change ${option.text}`]]) {
+      $(`trace-${field}`).addEventListener("change", (event) => {
+        const option = event.target.selectedOptions[0];
+        this.#set({ [field]: field === "direction" ? option.value : option.value === "true" }, words(option));
+      });
+    }
+    $("trace-band").addEventListener("change", (event) => this.#band(event.target));
     for (const end of ["first", "base", "last"]) $(`trace-${end}`).addEventListener("change", (event) => this.#span(end, event.target));
     $("trace-run").addEventListener("click", () => this.#run().catch(bench.trouble));
     $("trace-new").addEventListener("click", () => {
@@ -80,7 +87,7 @@ export class Traces {
     }
     const number = Math.max(0, ...this.#traces.order.map((mark) => parseInt(mark.slice(1), 36) || 0)) + 1;
     const mark = `t${number.toString(36)}`;
-    const trace = { name: `Trace ${number}`, does: "discard_outside", line: "levels", joins: "add", on: true, base: stroke.frame, first: 0, last: OPEN_END, strokes: [stroke], choke: 0, feather: 0, softness: 1, calm: 0 };
+    const trace = { name: `Trace ${number}`, does: "discard_outside", line: "levels", joins: "add", on: true, base: stroke.frame, first: 0, last: OPEN_END, strokes: [stroke], direction: "both", corrects_back: false, band: 3, choke: 0, feather: 0, softness: 1, calm: 0 };
     this.chosen = mark;
     this.bench.changeMany({ "traces.order": [...this.#traces.order, mark], "traces.each": { ...this.#traces.each, [mark]: trace } }, true, `${trace.name}: ${words.toLowerCase()}`);
   }
@@ -113,6 +120,15 @@ export class Traces {
       if (fields.first <= fields.base && fields.base <= fields.last) this.#set({ ...fields, last: fields.last >= length - 1 ? OPEN_END : fields.last }, `${end} frame ${kept}`);
       else say("The first frame of a trace comes before its last.");
     }
+    this.bench.show();
+  }
+
+  /** How far around the outline its edge is looked for. */
+  #band(field) {
+    const { low, high } = this.bench.fields["trace.band"];
+    const number = Number(field.value.replace(/px|\s/g, ""));
+    if (!Number.isFinite(number) || !field.value.trim()) say("The edge is looked for within so many pixels: a number.");
+    else this.#set({ band: Math.min(high, Math.max(low, Math.round(10 * number) / 10)) }, "another width of its edge");
     this.bench.show();
   }
 
@@ -164,7 +180,7 @@ export class Traces {
   show() {
     const { order, each } = this.#traces;
     if (this.chosen && !each[this.chosen]) this.chosen = null;
-    const told = JSON.stringify(order.map((mark) => [mark, each[mark].strokes, each[mark].base, each[mark].first, each[mark].last]));
+    const told = JSON.stringify(order.map((mark) => [mark, each[mark].strokes, each[mark].base, each[mark].first, each[mark].last, each[mark].direction, each[mark].corrects_back, each[mark].band]));
     if (this.told !== told) {
       this.told = told;
       clearTimeout(this.asking);
@@ -226,11 +242,13 @@ export class Traces {
     if (this.detailed !== this.chosen) this.bench.values.fill("trace", `traces.each.${this.chosen}`);
     this.detailed = this.chosen;
     const length = this.bench.facts.length;
-    for (const [id, value] of [["name", trace.name], ["first", trace.first], ["base", trace.base], ["last", Math.min(trace.last, length - 1)]]) {
+    for (const [id, value] of [["name", trace.name], ["first", trace.first], ["base", trace.base], ["last", Math.min(trace.last, length - 1)], ["band", trace.band]]) {
       if (document.activeElement !== $(`trace-${id}`)) $(`trace-${id}`).value = value;
     }
     $("trace-does").value = trace.does === "limit" ? `limit ${trace.line}` : trace.does;
     $("trace-joins").value = trace.joins;
+    $("trace-direction").value = trace.direction;
+    $("trace-corrects_back").value = trace.corrects_back;
     $("trace-joined").hidden = this.#traces.order.find((mark) => this.#traces.each[mark].does === trace.does) === this.chosen;
     const found = this.standing[this.chosen];
     const running = Boolean(found?.running);
@@ -242,7 +260,7 @@ export class Traces {
     $("trace-progress").max = of;
     $("trace-progress").value = done;
     const left = found?.left ? `, about ${Math.ceil(found.left)} s left` : "";
-    $("trace-said").textContent = !found ? "" : running ? `${done} of ${of} frames${left}` : found.problem || (found.missing.length ? `${found.missing.length} of ${of} frames are to be traced.` : `All ${of} frames are traced.`);
+    $("trace-said").textContent = !found ? "" : running ? `${done} of ${of} frames${left}` : found.problem || (of === 1 ? `The one frame is ${found.missing.length ? "to be traced" : "traced"}.` : found.missing.length ? `${found.missing.length} of ${of} frames are to be traced.` : `All ${of} frames are traced.`);
     this.#corrections();
   }
 
