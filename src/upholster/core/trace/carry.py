@@ -41,6 +41,9 @@ _PULL = 0.12
 _BETA = 0.7
 #: How far to either side of the outline coverage lies between where the walk was unsure.
 _UNSETTLED = 12
+#: Share of a frame's time for which the shutter is open (half a turn of the disc: common practice, no source); a
+#: smear that the band takes in anyway, and how far one is followed, in pixels.
+_OPEN, _STILL, _FURTHEST = 0.5, 0.5, 8.0
 #: How strongly a change of a matte's area that nothing announced counts as doubt: at 10 % it is worth a look.
 _CHANGED = 3.0
 
@@ -56,11 +59,14 @@ class Traced(NamedTuple):
         Its coverage 0..1.
     doubt : float
         How unsure its outline is, 0..1.
+    smeared : (h, w) float32 or None
+        How far into it motion drew its edge, in pixels.
     """
 
     label: Plane
     cover: Plane
     doubt: float
+    smeared: Plane | None = None
 
 
 def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
@@ -151,16 +157,42 @@ def settle(
     shape = _SHAPE * believed * (1.3 - trust) * np.clip(inside[places], -10, 10)
     said[places] += local + shape
     label = walked(lab, expected, band, said)
-    if brushed is not None:
+    if brushed is None:
+        label = _held_together(label, scene.gap)
+    else:
         soft = brushed == SOFT
     if soft is not None and soft.any():
         scene.soft[number] = in_whole(soft, box, now.lab.shape)
-    found = _finish(scene, number, box, lab, label, band, soft, ground)
+    found = _finish(scene, number, box, lab, label, band, soft, ground, _smeared(moved))
     if brushed is not None:
         return found
     # What appears or goes in one step may do so rightly, but somebody should look.
     change = abs(float(found.cover.sum()) / max(float(expected.sum()), 1.0) - 1)
     return found._replace(doubt=min(1.0, max(found.doubt, _CHANGED * change)))
+
+
+def _held_together(label: Plane, gap: float) -> Plane:
+    """A matte without parts that lie further from the rest of it than `gap` pixels.
+
+    Somebody who passed close behind the subject in its colours is left behind once he is clear of it.
+    """
+    inside = (label >= 0.5).astype(np.uint8)
+    if cv2.connectedComponents(inside)[0] <= 2:
+        return label
+    near = (cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3) <= gap / 2).astype(np.uint8)
+    count, parts = cv2.connectedComponents(near)
+    if count <= 2:
+        return label
+    sizes = np.bincount(parts.ravel(), weights=inside.ravel(), minlength=count)
+    return np.where(parts == sizes.argmax(), label, 0).astype(np.float32)
+
+
+def _smeared(moved: NDArray[np.float32]) -> Plane:
+    """How far into a subject motion draws its edge while the shutter is open, in pixels, from where pixels were."""
+    height, width = moved.shape[:2]
+    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
+    speed = cv2.blur(np.hypot(moved[..., 0] - x, moved[..., 1] - y), (9, 9))
+    return np.clip(_OPEN / 2 * speed - _STILL, 0, _FURTHEST)
 
 
 def _undisputed(scene: Scene, lab: Bytes, cover: Plane) -> Plane:
@@ -201,28 +233,31 @@ def _finish(
     band: Mask,
     soft: Mask | None,
     ground: Ground | None,
+    inward: Plane,
 ) -> Traced:
     """The matte of a whole frame, its coverage found along the outline and where it is soft."""
-    far = abs(signed_distance(label >= 0.5))
-    unknown = (far <= scene.band) | ((abs(label - 0.5) < 0.4) & (far <= _UNSETTLED))
+    away = signed_distance(label >= 0.5)
+    far = abs(away)
+    unknown = ((away >= -scene.band) & (away <= scene.band + inward)) | ((abs(label - 0.5) < 0.4) & (far <= _UNSETTLED))
     if soft is not None:
         unknown |= soft
     cover = soft_cover(lab, label, unknown, ground)
-    whole = [np.zeros(scene.seen(number).lab.shape[:2], np.float32) for _ in range(2)]
-    for plane, part in zip(whole, (label, cover), strict=True):
+    whole = [np.zeros(scene.seen(number).lab.shape[:2], np.float32) for _ in range(3)]
+    for plane, part in zip(whole, (label, cover, inward), strict=True):
         plane[box.slices] = part
     scene.remember(number, whole[1])
     rim = band & (far < 2)
     doubt = float((1 - abs(2 * label[rim] - 1)).mean()) if rim.any() else 0.0
-    return Traced(whole[0], whole[1], doubt)
+    return Traced(whole[0], whole[1], doubt, whole[2])
 
 
 def _without_specks(where: Mask) -> Mask:
     return cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
 
 
-def joined(scene: Scene, number: int, one: Plane, other: Plane, share: float) -> Traced:
-    """A matte that was carried to a frame from both sides; `share` 0..1 of it is the other's."""
+def joined(scene: Scene, number: int, one: Plane, back: Traced, share: float) -> Traced:
+    """A matte that was carried to a frame from both sides; `share` 0..1 of it is that carried back."""
+    other = back.label
     box = box_around((one > 0.05) | (other > 0.05), AROUND)
     if box is None:
         return Traced(np.zeros_like(one), np.zeros_like(one), 0.0)
@@ -234,4 +269,5 @@ def joined(scene: Scene, number: int, one: Plane, other: Plane, share: float) ->
     label = (1 / (1 + np.exp(-mixed))).astype(np.float32)
     band = abs(signed_distance(label >= 0.5)) < _BAND
     ground = scene.ground(number, box, band)
-    return _finish(scene, number, box, lab, label, band, scene.soft_at(number, box), ground)
+    inward = np.zeros_like(label) if back.smeared is None else back.smeared[box.slices]
+    return _finish(scene, number, box, lab, label, band, scene.soft_at(number, box), ground, inward)

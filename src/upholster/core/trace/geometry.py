@@ -9,6 +9,9 @@ from numpy.typing import NDArray
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
+#: Share of the largest part's area from which on another counts, and how many do at most.
+_PART, _MOST_PARTS = 0.002, 20
+
 
 class Box(NamedTuple):
     """A part of a picture; even, so that it is whole at half the size."""
@@ -50,3 +53,26 @@ def in_whole(part: Mask, box: Box, shape: tuple[int, ...]) -> Mask:
     whole = np.zeros(shape[:2], np.bool_)
     whole[box.slices] = part
     return whole
+
+
+def widest_gap(inside: Mask) -> float:
+    """How far one has to reach, in pixels, to go from each larger part of a shape over the others to the largest.
+
+    Parts are linked nearest first (Prim 1957, "Shortest connection networks").
+    """
+    count, parts, stats, _ = cv2.connectedComponentsWithStats(inside.astype(np.uint8))
+    sizes = stats[1:, cv2.CC_STAT_AREA]
+    left = {1 + int(k) for k in np.argsort(-sizes)[:_MOST_PARTS] if sizes[k] > _PART * sizes.max()}
+    if len(left) < 2:
+        return 0.0
+    linked = {1 + int(sizes.argmax())}
+    left -= linked
+    widest = 0.0
+    away = cv2.distanceTransform((~np.isin(parts, list(linked))).astype(np.uint8), cv2.DIST_L2, 5)
+    while left:
+        gaps = {part: float(away[parts == part].min()) for part in left}
+        nearest = min(gaps, key=gaps.__getitem__)
+        widest = max(widest, gaps[nearest])
+        left.remove(nearest)
+        away = np.minimum(away, cv2.distanceTransform((parts != nearest).astype(np.uint8), cv2.DIST_L2, 5))
+    return widest

@@ -11,6 +11,7 @@ from upholster.core.documents.traces import Trace
 from upholster.core.raster import Raster
 from upholster.core.trace import anchor, carry, colours
 from upholster.core.trace.carry import Traced
+from upholster.core.trace.geometry import widest_gap
 from upholster.core.trace.painted import SOFT, painted
 from upholster.core.trace.plan import Stretch, stretches
 from upholster.core.trace.scene import Scene
@@ -20,6 +21,8 @@ Plane = NDArray[np.float32]
 
 #: Gives the matte ``(h, w)`` of a frame at working size that is there already; None where there is none.
 Have = Callable[[int], Plane | None]
+#: How many times as far apart as where it was brushed on a subject's parts may come to lie.
+_LOOSER = 1.5
 #: Gives what strokes say of each pixel of a frame.
 Brushed = Callable[[int], NDArray[np.uint8]]
 
@@ -125,13 +128,14 @@ def _blended(scene: Scene, stretch: Stretch, start: Plane, brushed: Brushed, hav
         after, cover = frame, back.cover
         there = place / count
         share = there * there * (3 - 2 * there)
-        both = carry.joined(scene, frame, _unpacked(forth.pop(frame)), back.label, share)
+        both = carry.joined(scene, frame, _unpacked(forth.pop(frame)), back, share)
         yield Made(frame, both.cover, both.doubt)
 
 
 def learn(scene: Scene, frame: int, cover: Plane) -> None:
-    """Remember the colours of a frame that was brushed on."""
+    """Remember the colours of a frame that was brushed on, and how far apart its parts are."""
     scene.remember(frame, cover)
+    scene.gap = max(scene.gap, _LOOSER * widest_gap(cover >= 0.5))
     scene.memory.pop(frame, None)
     latest = list(scene.memory.items())[-2:]
     scene.memory = {**dict(latest), frame: colours.whole(scene.seen(frame).lab, cover, scene.colours)}

@@ -16,6 +16,8 @@ from upholster.core.trace.seen import Bytes, Seen
 
 Plane = NDArray[np.float32]
 
+#: How far the parts of a subject may lie apart that was brushed on in one: a post may pass before it, in pixels.
+_GAP = 56.0
 #: Frames on which the subject is remembered.
 _REMEMBERED = 64
 
@@ -43,6 +45,8 @@ class Scene:
         self._noted: dict[int, int] = {}
         self._whole: LRUCache[tuple[int, ...], Ground] = LRUCache(2)
         self.soft: LRUCache[int, Mask] = LRUCache(_REMEMBERED)
+        #: How far the subject's parts may lie apart, in pixels.
+        self.gap = _GAP
         #: Colours of the frames that were brushed on, the latest last.
         self.memory: dict[int, Windows] = {}
 

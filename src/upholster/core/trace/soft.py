@@ -16,8 +16,11 @@ _HALVED = 7
 _SURE = 10
 #: Blur of a sharp edge (sigma), and how near to a guess the walk is where an edge is not sharp.
 _LENS, _UNSURE = 0.8, 0.4
-#: Square of the distance of two colours, in steps of L*a*b*, at which they begin to tell coverage.
-_TELLS = 220.0
+#: Square of the distance of two colours, in steps of L*a*b*, at which they begin to tell coverage; and the place of an
+#: edge, which noise must not move.
+_TELLS, _PLACES = 220.0, 1500.0
+#: Blur by which noise is taken out of that place (sigma), and how far into the walk's it may lie, in pixels.
+_NOISE, _OUTER = 1.5, 2.0
 
 
 def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Ground | None) -> Plane:
@@ -38,7 +41,8 @@ def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Gro
     The projection of the pixel on the way from the ground's colour to the subject's, ``(C - B).(F - B) / |F - B|^2``.
     Where the two are alike it tells nothing, and what the walk found stands in its place. Where the walk was sure of
     itself, the edge is as sharp as a lens draws it: coverage is half the projection, which has all of the noise, and
-    half such an edge.
+    half such an edge. That lies where the projection passes one half: the walk takes whatever is mixed for the
+    subject's, since it is unlike the ground.
     """
     inside = ((label >= 0.5) & ~unknown).astype(np.float32)
     outside = ((label < 0.5) & ~unknown).astype(np.float32)
@@ -47,9 +51,13 @@ def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Gro
     if ground is not None:
         sure = ground.doubt <= _SURE
         behind[sure] = ground.lab[sure]
-    out = (label >= 0.5).astype(np.float32)
-    sharp = cv2.GaussianBlur(out, (0, 0), _LENS)
-    over_rows(_project_rows, len(out), colours, subject, behind, label, unknown, out)
+    within = label >= 0.5
+    out = within.astype(np.float32)
+    placed = out.copy()
+    over_rows(_project_rows, len(out), colours, subject, behind, label, unknown, out, placed)
+    core = cv2.distanceTransform(within.astype(np.uint8), cv2.DIST_L2, 3) > _OUTER
+    settled = (within & (cv2.GaussianBlur(placed, (0, 0), _NOISE) >= 0.5)) | core
+    sharp = cv2.GaussianBlur(settled.astype(np.float32), (0, 0), _LENS)
     unsure = (unknown & (abs(label - 0.5) < _UNSURE)).astype(np.uint8)
     wide = cv2.dilate(cv2.morphologyEx(unsure, cv2.MORPH_OPEN, np.ones((9, 9), np.uint8)), np.ones((9, 9), np.uint8))
     return np.where(unknown & (wide == 0), (out + sharp) / 2, out)
@@ -89,7 +97,7 @@ def _fill_rows(total, weight, wider, out, first_row, end_row):
 
 
 @compiled
-def _project_rows(colours, subject, behind, label, unknown, out, first_row, end_row):
+def _project_rows(colours, subject, behind, label, unknown, out, placed, first_row, end_row):
     for row in range(first_row, end_row):
         for column in range(out.shape[1]):
             if not unknown[row, column]:
@@ -100,6 +108,8 @@ def _project_rows(colours, subject, behind, label, unknown, out, first_row, end_
                 way = subject[row, column, c] - behind[row, column, c]
                 far += way * way
                 along += way * (colours[row, column, c] - behind[row, column, c])
-            told = far / (far + np.float32(_TELLS))
             share = clamped(along / max(far, np.float32(1.0)), np.float32(1.0))
+            told = far / (far + np.float32(_TELLS))
             out[row, column] = told * share + (np.float32(1.0) - told) * label[row, column]
+            told = far / (far + np.float32(_PLACES))
+            placed[row, column] = told * share + (np.float32(1.0) - told) * label[row, column]
