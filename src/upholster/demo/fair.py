@@ -1,5 +1,6 @@
 """A paper rooster that struts through a street fair: no screen, and stalls, bunting and people in its own colours."""
 
+from collections.abc import Sequence
 from functools import cache
 from math import cos, pi, sin
 from typing import Any
@@ -14,6 +15,9 @@ WIDTH, HEIGHT, FRAMES = 1280, 720, 48
 _BEYOND, _ABOVE = 160, 40
 _RED, _CREAM, _BLUE = (0.70, 0.22, 0.17), (0.90, 0.83, 0.68), (0.22, 0.33, 0.52)
 _OCHRE, _BROWN, _GREEN = (0.86, 0.62, 0.26), (0.36, 0.25, 0.17), (0.30, 0.42, 0.30)
+
+Colour = tuple[float, float, float]
+Places = Sequence[tuple[float, float]]
 
 
 def place(t: float) -> tuple[float, float, float]:
@@ -33,7 +37,7 @@ def _rooster(t: float) -> Layer:
     x, y, lean = place(t)
     turn = np.array([[cos(lean), sin(lean)], [-sin(lean), cos(lean)]], np.float32)
 
-    def lay(colour: tuple[float, float, float], points: list[tuple[float, float]], shade: float = 1.0) -> None:
+    def lay(colour: Colour, points: Places, shade: float = 1.0) -> None:
         placed = np.array(points, np.float32) @ turn + np.array((x, y), np.float32)
         layer.lay(np.array(colour, np.float32) * np.float32(shade), polygon(WIDTH, HEIGHT, placed))
 
@@ -82,53 +86,75 @@ def _grain() -> Picture:
     return ((whole - whole.mean()) / whole.std())[..., None]
 
 
-@cache
-def _scenery() -> Picture:
-    """House fronts, stalls, bunting and cobbles, wider than the picture."""
-    rng = np.random.default_rng(11)
-    height, width = HEIGHT + 2 * _ABOVE, WIDTH + 2 * _BEYOND
-    layer = Layer(width, height)
+class _Street(Layer):
+    """What is drawn of the street, wider than the picture, with chance of its own."""
 
-    def lay(colour: tuple[float, float, float], points: list[tuple[float, float]], shade: float = 1.0) -> None:
-        cover = polygon(width, height, np.array(points, np.float32))
-        layer.lay(np.array(colour, np.float32) * np.float32(shade), cover)
+    def __init__(self) -> None:
+        super().__init__(WIDTH + 2 * _BEYOND, HEIGHT + 2 * _ABOVE)
+        self.height, self.width = self.alpha.shape
+        self.chance = np.random.default_rng(11)
 
-    def box(colour: tuple[float, float, float], x: float, y: float, w: float, h: float, shade: float = 1.0) -> None:
-        lay(colour, [(x, y), (x + w, y), (x + w, y + h), (x, y + h)], shade)
+    def shape(self, colour: Colour, points: Places, low: float = 1.0, high: float = 1.0) -> None:
+        """A polygon, its colour lighter or darker by chance."""
+        shade = np.float32(self.chance.uniform(low, high) if low < high else low)
+        cover = polygon(self.width, self.height, np.array(points, np.float32))
+        self.lay(np.array(colour, np.float32) * shade, cover)
 
+    def box(self, colour: Colour, x: float, y: float, w: float, h: float, low: float = 1.0, high: float = 1.0) -> None:
+        self.shape(colour, [(x, y), (x + w, y), (x + w, y + h), (x, y + h)], low, high)
+
+
+def _fronts(street: _Street) -> None:
     fronts = ((0.62, 0.53, 0.42), (0.55, 0.38, 0.30), (0.58, 0.60, 0.56), (0.68, 0.58, 0.40))
-    for k, x in enumerate(range(0, width, 230)):
-        box(fronts[k % 4], x, 0, 230, 520, 0.9)
+    for k, x in enumerate(range(0, street.width, 230)):
+        street.box(fronts[k % 4], x, 0, 230, 520, 0.9)
         for across in (36, 136):
             for down in (60, 210):
-                box(_BROWN, x + across, down, 62, 92, 0.7)
-                box((0.44, 0.50, 0.54), x + across + 6, down + 6, 50, 80, float(rng.uniform(0.6, 1.1)))
-    box((0.47, 0.44, 0.40), 0, 500, width, height - 500)
-    for row, y in enumerate(np.geomspace(520, height, 14)):
-        for x in np.arange(-40 + 22 * (row % 2), width, 34 + 4 * row):
-            stone = [(x + (14 + 2 * row) * cos(a), y + (6 + row) * sin(a)) for a in np.linspace(0, 2 * pi, 10)]
-            lay((0.52, 0.48, 0.43), stone, float(rng.uniform(0.78, 1.15)))
-    for k, x in enumerate(range(40, width, 330)):
-        box(_BROWN, x + 6, 330, 10, 210)
-        box(_BROWN, x + 254, 330, 10, 210)
-        box(_BROWN, x, 430, 270, 100, 0.85)
+                street.box(_BROWN, x + across, down, 62, 92, 0.7)
+                street.box((0.44, 0.50, 0.54), x + across + 6, down + 6, 50, 80, 0.6, 1.1)
+
+
+def _cobbles(street: _Street) -> None:
+    street.box((0.47, 0.44, 0.40), 0, 500, street.width, street.height - 500)
+    for row, y in enumerate(np.geomspace(520, street.height, 14).tolist()):
+        for x in range(-40 + 22 * (row % 2), street.width, 34 + 4 * row):
+            turns = np.linspace(0, 2 * pi, 10).tolist()
+            stone = [(x + (14 + 2 * row) * cos(a), y + (6 + row) * sin(a)) for a in turns]
+            street.shape((0.52, 0.48, 0.43), stone, 0.78, 1.15)
+
+
+def _stalls(street: _Street) -> None:
+    for k, x in enumerate(range(40, street.width, 330)):
+        street.box(_BROWN, x + 6, 330, 10, 210)
+        street.box(_BROWN, x + 254, 330, 10, 210)
+        street.box(_BROWN, x, 430, 270, 100, 0.85)
         for goods in range(9):
-            colour = (_RED, _OCHRE, _GREEN, _CREAM, _BLUE)[int(rng.integers(5))]
-            left, size = x + 8 + 29 * goods, float(rng.uniform(11, 17))
-            ball = [(left + 12 + size * cos(a), 422 + size * sin(a)) for a in np.linspace(0, 2 * pi, 14)]
-            lay(colour, ball, float(rng.uniform(0.75, 1.05)))
+            colour = (_RED, _OCHRE, _GREEN, _CREAM, _BLUE)[int(street.chance.integers(5))]
+            middle, size = x + 20 + 29 * goods, float(street.chance.uniform(11, 17))
+            turns = np.linspace(0, 2 * pi, 14).tolist()
+            street.shape(colour, [(middle + size * cos(a), 422 + size * sin(a)) for a in turns], 0.75, 1.05)
         for stripe in range(9):
             colour = (_RED, _BLUE, _GREEN)[k % 3] if stripe % 2 else _CREAM
             left = x - 14 + 33 * stripe
-            lay(colour, [(left + 14, 262), (left + 42, 262), (left + 33, 340), (left, 340)], 0.92)
-            scallop = [(left + 16.5 + 16.5 * cos(a), 340 + 12 * sin(a)) for a in np.linspace(0, pi, 10)]
-            lay(colour, scallop, 0.86)
+            street.shape(colour, [(left + 14, 262), (left + 42, 262), (left + 33, 340), (left, 340)], 0.92)
+            turns = np.linspace(0, pi, 10).tolist()
+            street.shape(colour, [(left + 16.5 + 16.5 * cos(a), 340 + 12 * sin(a)) for a in turns], 0.86)
+
+
+def _bunting(street: _Street) -> None:
     for line, drop in ((44, 70), (150, 46)):
-        for k, x in enumerate(range(0, width, 44)):
+        for k, x in enumerate(range(0, street.width, 44)):
             y = line + drop * (1 - ((x % 420) / 210 - 1) ** 2)
-            flag = [(x, y), (x + 34, y + 2), (x + 17, y + 44)]
-            lay((_RED, _CREAM, _BLUE, _OCHRE)[(k + line) % 4], flag, float(rng.uniform(0.85, 1.05)))
-    return cv2.GaussianBlur(np.clip(layer.rgb * (1 + 0.07 * _grain()), 0, 1), (0, 0), 1.1)
+            colour = (_RED, _CREAM, _BLUE, _OCHRE)[(k + line) % 4]
+            street.shape(colour, [(x, y), (x + 34, y + 2), (x + 17, y + 44)], 0.85, 1.05)
+
+
+@cache
+def _scenery() -> Picture:
+    street = _Street()
+    for draw in (_fronts, _cobbles, _stalls, _bunting):
+        draw(street)
+    return cv2.GaussianBlur(np.clip(street.rgb * (1 + 0.07 * _grain()), 0, 1), (0, 0), 1.1)
 
 
 def _people(street: Picture, frame: int) -> None:

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from upholster.core.yuv import from_rgb
-from upholster.demo import grounds, kite, marionette, sparks, workshop
+from upholster.demo import fair, grounds, kite, marionette, sparks, workshop
 from upholster.demo.camera import Picture
 
 
@@ -26,6 +26,10 @@ def _sparks(frame: int) -> Picture:
 
 def _kite(frame: int) -> Picture:
     return kite.shot(frame).plate
+
+
+def _fair(frame: int) -> Picture:
+    return fair.shot(frame).plate
 
 
 def _workshop(frame: int) -> Picture:
@@ -44,6 +48,7 @@ CLIPS = {
     "marionette.mp4": Clip(marionette.FRAMES, _marionette),
     "workshop.mp4": Clip(workshop.FRAMES, _workshop, crf=18),
     "kite.mp4": Clip(kite.FRAMES, _kite, crf=19),
+    "street-fair.mp4": Clip(fair.FRAMES, _fair, crf=19),
     "sparks.mp4": Clip(sparks.FRAMES, _sparks),
     "attic-stage.mp4": Clip(grounds.FRAMES, grounds.attic_stage, crf=21),
 }

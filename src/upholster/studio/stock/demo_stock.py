@@ -5,12 +5,13 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import select
 
 from upholster.core.documents.recipe import changed
 from upholster.core.documents.screen import Screen
-from upholster.demo import kite
+from upholster.demo import fair, kite
 from upholster.demo.plates import plates
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Shot
@@ -54,14 +55,15 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
         for clip in stock.clips():
             if clip.render_id == render.id:
                 stock.tag(clip.id, tags)
-    _brush_kite(stopping)
+    for name, subject, strokes in (("kite", "Kite", kite.brushed()), ("street-fair", "Rooster", fair.brushed())):
+        _brush(name, subject, strokes, stopping)
     done.parent.mkdir(parents=True, exist_ok=True)
     done.touch()
 
 
-def _brush_kite(stopping: Callable[[], bool]) -> None:
-    """Trace the plate without a screen, from strokes on its first frame."""
-    footage = _ready("kite", stopping)
+def _brush(name: str, subject: str, strokes: list[dict[str, Any]], stopping: Callable[[], bool]) -> None:
+    """Trace a plate without a screen, from strokes on its first frame."""
+    footage = _ready(name, stopping)
     if footage is None:
         return
     with session() as db:
@@ -71,9 +73,9 @@ def _brush_kite(stopping: Callable[[], bool]) -> None:
     if state.recipe.traces.order:
         return
     alone = state.recipe.model_copy(update={"screen": Screen()})
-    trace = {"name": "Kite", "strokes": kite.brushed()}
+    trace = {"name": subject, "strokes": strokes}
     recipe = changed(alone, {"traces": {"order": ["t1"], "each": {"t1": trace}}})
-    shots.revise(shot.id, recipe, "Kite brushed over", state.revision)
+    shots.revise(shot.id, recipe, f"{subject} brushed over", state.revision)
     runs.start(footage, shot.id, recipe, "t1")
 
 
