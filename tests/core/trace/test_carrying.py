@@ -107,7 +107,7 @@ def test_one_direction_leaves_the_other_alone() -> None:
 
 
 def test_a_wider_band_lets_more_of_the_edge_lie_between(whole: dict[int, Plane]) -> None:
-    made = {m.frame: m.cover for m in traced(street_strokes(), last=2, band=12)}
+    made = {m.frame: m.cover for m in traced(street_strokes(), last=2, band=8)}
     between = [np.count_nonzero((cover > 0.02) & (cover < 0.98)) for cover in (made[2], whole[2])]
     assert between[0] > between[1] and overlap(made[2], TRUTH[2]) > 0.93
 
