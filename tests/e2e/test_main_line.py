@@ -161,7 +161,22 @@ def test_values_are_typed_dragged_stepped_and_set_back(bench: Page) -> None:
     set_value(page, "Clear below", "7")
     assert float(clear.inner_text()) < 1
     set_value(page, "Edge choke", "1.5")
-    expect(page.locator("#edge-way")).to_have_text("in")
+    expect(page.locator("#edge-way")).to_be_hidden()
+    set_value(page, "Edge choke", "-0.5")
+    expect(page.locator("#edge-way")).to_be_visible()
+    expect(value(page, "Edge choke")).to_have_text("−0.5 px")
+    # What is no number changes nothing and is said; sums, units and signs count.
+    settled(page)
+    at = revision(page)
+    for nonsense in ("0abc", "1e5", "1/0"):
+        set_value(page, "Edge choke", nonsense)
+        expect(page.locator("#says")).to_contain_text(f"“{nonsense}” is not a number")
+    expect(value(page, "Edge choke")).to_have_text("−0.5 px")
+    assert revision(page) == at
+    set_value(page, "Edge choke", "1.5/2 px")
+    expect(value(page, "Edge choke")).to_have_text("0.8 px")
+    set_value(page, "Edge choke", "999")
+    expect(page.locator("#says")).to_contain_text("Edge choke goes from")
     page.get_by_label("Pause Edge").click()
     expect(page.locator('[data-stage="edge"]')).to_have_class(re.compile("paused"))
 
@@ -472,3 +487,104 @@ def test_keyed_footage_says_how_its_alpha_is_taken_and_can_be_told_otherwise(pag
     kind.select_option("straight")
     expect(kind).to_have_value("straight", timeout=30_000)
     expect(page.get_by_label("Premultiplied over")).to_have_count(0)
+
+
+@pytest.mark.parametrize("focus", ["nothing", "a button", "a list", "a value"])
+def test_keys_go_where_a_person_means_them(bench: Page, focus: str) -> None:
+    """Every key of the help table that stands for one button or view, from whatever was used last."""
+    page = bench
+    ground = page.locator("#ground-footage")
+
+    def take_up() -> None:
+        if focus == "a button":
+            page.locator("#fit").click()
+        elif focus == "a list":
+            ground.focus()
+        elif focus == "a value":
+            value(page, "Edge softness").focus()
+        else:
+            page.evaluate("document.activeElement.blur()")
+
+    chosen = ground.input_value()
+    for key, button in (("m", "#measure"), ("c", "[data-tool=crop]"), ("d", "#masks"), ("b", "#brush")):
+        take_up()
+        page.keyboard.press(key)
+        expect(page.locator(button).first).to_have_attribute("aria-pressed", "true")
+        page.keyboard.press(key)
+        expect(page.locator(button).first).to_have_attribute("aria-pressed", "false")
+    for key, view in (
+        ("a", "matte"),
+        ("p", "plate"),
+        ("s", "split"),
+        ("l", "outline"),
+        ("g", "dimmed"),
+        ("r", "result"),
+    ):
+        take_up()
+        page.keyboard.press(key)
+        expect(page.locator(f"[data-view={view}]").first).to_have_attribute("aria-pressed", "true")
+    if focus != "a value":
+        take_up()
+        page.keyboard.press("3")
+        expect(page.locator('[data-open="3"]')).to_have_attribute("aria-expanded", "true")
+        page.keyboard.press("3")
+    if focus != "a list":
+        take_up()
+        page.keyboard.press("Space")
+        expect(page.locator("#play")).to_have_attribute("aria-pressed", "true")
+        page.keyboard.press("Space")
+        expect(page.locator("#play")).to_have_attribute("aria-pressed", "false")
+    at = revision(page)
+    set_value(page, "Edge softness", "1.5" if focus == "nothing" else "2.5")
+    expect(page.locator("#revision")).to_have_text(str(at + 1))
+    take_up()
+    page.keyboard.press("Control+z")
+    expect(page.locator("#redo")).to_be_enabled()
+    assert ground.input_value() == chosen
+
+
+def test_a_step_and_a_reload_at_once_keep_the_value_and_the_frame(bench: Page) -> None:
+    page = bench
+    softness = value(page, "Edge softness")
+    softness.focus()
+    page.keyboard.press("ArrowUp")
+    told = softness.inner_text()
+    page.locator("#on").click()
+    frame = page.get_by_label("Frame number").input_value()
+    softness.focus()
+    page.keyboard.press("ArrowUp")
+    later = softness.inner_text()
+    assert later != told
+    page.reload()
+    expect(value(page, "Edge softness")).to_have_text(later)
+    expect(page.get_by_label("Frame number")).to_have_value(frame)
+
+
+def test_a_frame_number_that_is_none_is_said(bench: Page) -> None:
+    page = bench
+    field = page.get_by_label("Frame number")
+    go_to(page, 5)
+    for nonsense, words in (("abc", "is not a frame number"), ("99999", "Frames go from 0 to")):
+        field.fill(nonsense)
+        field.press("Enter")
+        expect(page.locator("#says")).to_contain_text(words)
+    assert 5 < int(field.input_value()) < 99999
+
+
+def test_shift_in_the_middle_of_a_drag_goes_on_from_there(bench: Page) -> None:
+    page = bench
+    softness = value(page, "Edge softness")
+    softness.dblclick()
+    box = softness.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 4, box["y"] + 4)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 24, box["y"] + 4, steps=4)
+    before = float(softness.inner_text().split()[0])
+    page.keyboard.down("Shift")
+    page.mouse.move(box["x"] + 26, box["y"] + 4, steps=2)
+    assert 0 <= float(softness.inner_text().split()[0]) - before <= 0.11
+    page.keyboard.up("Shift")
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    assert float(softness.inner_text().split()[0]) == 0

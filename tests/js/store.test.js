@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import test from "node:test";
 
 globalThis.document = { querySelector: () => ({ content: "token" }), body: { addEventListener() {} } };
-const { Store, differences } = await import("../../src/upholster/web/static/bench/store.js");
+const { Store, differences, withDifferences } = await import("../../src/upholster/web/static/bench/store.js");
 
 const recipe = () => ({ version: 2, edge: { choke: 0, soften: 0 }, matte: { specks: 0 } });
 
@@ -83,4 +83,10 @@ test("of two changes in two windows, theirs is taken or mine goes on as a branch
   assert.equal(asked[1].body.branch, true);
   assert.equal(asked[1].body.base, 3);
   assert.deepEqual([heard, said], [[["taken", 7]], [["taken", 8]]]);
+});
+
+test("differences put back give the recipe they were told of", () => {
+  const before = { version: 2, edge: { choke: 0, soften: 0 }, masks: { order: ["a", "b"], each: { a: { on: true, name: "A" }, b: { on: true, name: "B" } } } };
+  const after = { version: 2, edge: { choke: 1, soften: 0 }, masks: { order: ["a", "c"], each: { a: { on: false, name: "A" }, c: { on: true, name: "C" } } } };
+  assert.deepEqual(withDifferences(before, differences(before, after)), after);
 });

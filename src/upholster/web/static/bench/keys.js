@@ -54,14 +54,27 @@ export function listen(bench) {
     const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (step) return frames.go(frames.counted().number + step * (event.shiftKey ? 10 : 1));
     if (/^[1-8]$/.test(event.key)) return order.open(Number(event.key));
-    // A button in focus is pressed by these.
-    if (event.target.closest("button") && [" ", "Enter"].includes(event.key)) return false;
     const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
     return keys[key] ? keys[key](event) : false;
   }
 
+  /** Whether a key is meant for what is in focus: text is typed, a list is walked through, a button is pressed. */
+  function meantFor({ target, key, ctrlKey, metaKey }) {
+    const field = target.closest("input, select, textarea, button, a, dialog[open]");
+    if (!field || field.matches("dialog")) return Boolean(field);
+    if (field.matches("textarea, input:not([type=checkbox], [type=color], [type=range], [type=file])")) return true;
+    // Letters are the Bench's, also where a list was chosen from before.
+    if (field.matches("select, input")) return !(ctrlKey || metaKey) && (key.length > 1 || key === " ");
+    // Whoever came to a button by the keyboard presses it; whoever clicked it is done with it.
+    return [" ", "Enter"].includes(key) && !pointed;
+  }
+
+  let pointed = false;
+  document.addEventListener("pointerdown", () => (pointed = true), true);
+  document.addEventListener("keydown", (event) => event.key === "Tab" && (pointed = false), true);
+
   document.addEventListener("keydown", (event) => {
-    if (event.target.closest("input, select, textarea, dialog[open]")) return;
+    if (meantFor(event)) return;
     if (!focused() && (bench.shape.key(event) || bench.brush.key(event))) {
       event.preventDefault();
       return;

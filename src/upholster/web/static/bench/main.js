@@ -2,6 +2,7 @@
 
 import { say, send } from "../lib/common.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
+import { typed } from "../lib/typed.js";
 import { Deliver } from "./deliver.js";
 import { Drawings } from "./drawings.js";
 import { Follow } from "./follow.js";
@@ -38,7 +39,7 @@ const bench = {
   screenName: start.screenName,
   /** Where the picture lies and how frames are counted, as the house last said. */
   shown: start.shown,
-  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", open: 0, ...start.bench },
+  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", open: 0, ...start.bench, ...viewLeft() },
   /** The frame of the footage in view. */
   frame: () => bench.view.frame,
   counted: () => bench.frames.counted(),
@@ -235,8 +236,32 @@ let leaving;
 /** Keep how the Bench is left, soon. */
 function remember() {
   clearTimeout(leaving);
-  leaving = setTimeout(() => send(`${at}/view-state`, bench.view, { keepalive: true }).catch(() => {}), 400);
+  leaving = setTimeout(keepView, 400);
 }
+
+/** How the Bench was left moments ago, where that may not have reached the house. */
+function viewLeft() {
+  const left = sessionStorage.getItem(`view ${at}`);
+  sessionStorage.removeItem(`view ${at}`);
+  return JSON.parse(left ?? "{}");
+}
+
+function keepView() {
+  clearTimeout(leaving);
+  leaving = 0;
+  send(`${at}/view-state`, bench.view, { keepalive: true }).catch(() => {});
+}
+
+// Whoever leaves within moments of a step has it kept all the same.
+addEventListener("pagehide", () => {
+  if (leaving) {
+    keepView();
+    sessionStorage.setItem(`view ${at}`, JSON.stringify(bench.view));
+  }
+  bench.values.settle();
+  bench.shape.settle();
+  bench.store.leave();
+});
 
 function leaveTools() {
   bench.measure.set(false);
@@ -252,6 +277,13 @@ function walk(way) {
   bench.values.settle();
   bench.shape.settle();
   return bench.store.ask(`/${way}`);
+}
+
+/** Let the take begin or end on the frame in view. */
+function setEnd(end) {
+  const frame = bench.frame();
+  bench.values.set(`take.${end}`, frame, true);
+  if (bench.values.number(`take.${end}`) !== frame) say(end === "first" ? "In cannot come after Out. Set Out later first." : "Out cannot come before In. Set In earlier first.");
 }
 
 /** What can be done, by the button it stands behind where there is one. */
@@ -281,13 +313,19 @@ bench.acts = {
   back: () => bench.go(bench.counted().number - 1),
   on: () => bench.go(bench.counted().number + 1),
   play: () => bench.player.toggle(),
-  "set-in": () => bench.values.set("take.first", bench.frame(), true),
-  "set-out": () => bench.values.set("take.last", bench.frame(), true),
+  "set-in": () => setEnd("first"),
+  "set-out": () => setEnd("last"),
 };
 for (const [id, act] of Object.entries(bench.acts)) $(id)?.addEventListener("click", () => Promise.resolve(act()).catch(bench.trouble));
 $("counting").addEventListener("click", (event) => event.target.dataset.counting && bench.frames.countAs(event.target.dataset.counting === "taken"));
 $("frame").addEventListener("change", () => {
-  bench.go(Number($("frame").value) || 0);
+  const number = typed($("frame").value);
+  const { count } = bench.counted();
+  if (Number.isNaN(number)) say(`“${$("frame").value.slice(0, 40)}” is not a frame number.`);
+  else {
+    if (number < 0 || number >= count) say(`Frames go from 0 to ${count - 1}.`);
+    bench.go(number);
+  }
   $("frame").value = bench.counted().number;
 });
 // The keys of the Bench work again as soon as a number is in.
@@ -308,4 +346,5 @@ noted(start);
 bench.viewer.fit();
 bench.views.show();
 if (bench.view.open) bench.order.open(bench.view.open);
+bench.store.takeUp().catch(bench.trouble);
 bench.refresh();

@@ -54,7 +54,7 @@ export class Order {
     const { store, defaults, values } = this.bench;
     const { recipe } = store;
     const kind = recipe.screen.kind;
-    document.getElementById("edge-way").textContent = values.number("edge.choke") < 0 ? "out" : "in";
+    document.getElementById("edge-way").hidden = values.number("edge.choke") >= 0;
     document.getElementById("opacity").hidden = kind !== "dark" && kind !== "light";
     for (const id of ["fill-holes", "see-through", "edge-smoothing"]) document.getElementById(id).hidden = kind === "dark" || kind === "light";
     document.getElementById("spill").hidden = kind !== "screen";

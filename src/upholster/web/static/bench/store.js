@@ -2,6 +2,9 @@
 
 import { read, send } from "../lib/common.js";
 
+/** Milliseconds within which what was sent as the page was left has reached the house. */
+const ARRIVES = 500;
+
 /** What differs between two recipes, by section and field; of masks and traces, by each and field, null where one is gone. */
 export function differences(before, after) {
   const found = {};
@@ -24,6 +27,19 @@ function eachChanged(before, after) {
   return Object.fromEntries([...gone.map((mark) => [mark, null]), ...told.filter(([, fields]) => Object.keys(fields).length)]);
 }
 
+/** A recipe with differences as `differences` tells them. */
+export function withDifferences(recipe, found) {
+  const put = (held, told) => ({ ...held, ...told });
+  const sections = Object.entries(found).map(([section, { each, ...fields }]) => {
+    const whole = put(recipe[section], fields);
+    if (!each) return [section, whole];
+    const kept = Object.entries(each).filter(([, told]) => told).map(([mark, told]) => [mark, put(recipe[section].each[mark], told)]);
+    const others = Object.entries(recipe[section].each).filter(([mark]) => !(mark in each));
+    return [section, { ...whole, each: Object.fromEntries([...others, ...kept]) }];
+  });
+  return put(recipe, Object.fromEntries(sections));
+}
+
 export class Store {
   /**
    * @param {string} at      address of the shot
@@ -34,6 +50,8 @@ export class Store {
   constructor(at, state, acts) {
     Object.assign(this, { at, acts });
     this.saving = Promise.resolve();
+    /** Whether the page is being left: what is sent then has to outlive it. */
+    this.leaving = false;
     this.#base(state);
     this.recipe = state.recipe;
   }
@@ -57,8 +75,30 @@ export class Store {
     this.recipe = put(this.recipe, path.split("."));
   }
 
+  /** Where the page is being left: keep on this machine what may not have reached the house, for `takeUp`. */
+  leave() {
+    this.leaving = true;
+    if (this.words) sessionStorage.setItem(`left ${this.at}`, JSON.stringify({ ...this.asked, words: this.words }));
+  }
+
+  /** Keep what was changed as the page was left, unless it reached the house after all. */
+  async takeUp() {
+    const left = JSON.parse(sessionStorage.getItem(`left ${this.at}`) ?? "null");
+    sessionStorage.removeItem(`left ${this.at}`);
+    if (left?.base !== this.revision) return;
+    await new Promise((done) => setTimeout(done, ARRIVES));
+    const state = await read(`${this.at}/state`);
+    if (state.revision !== this.revision) {
+      this.#answered(state, false);
+      return;
+    }
+    this.recipe = withDifferences(this.recipe, left.changes);
+    await this.keep(left.words);
+  }
+
   /** Keep the recipe as a revision. */
   keep(words) {
+    this.words = words;
     return this.ask("/recipe", { change: words }, { words, ours: true });
   }
 
@@ -69,11 +109,13 @@ export class Store {
    */
   ask(path, body = {}, { ours = false, words = "" } = {}) {
     this.saving = this.saving.then(async () => {
-      const request = (more) => send(`${this.at}${path}`, { ...this.asked, ...body, seen: this.revision, ...more });
+      // A change reaches the house even where the page is being left.
+      const request = (more) => send(`${this.at}${path}`, { ...this.asked, ...body, seen: this.revision, ...more }, { keepalive: this.leaving });
       const sent = this.recipe;
       try {
         const state = await request({});
         this.#answered(state, ours, sent);
+        if (this.recipe === this.kept) this.words = "";
       } catch (error) {
         if (error.status === 409) await this.#settle(error.message, request, words);
         else this.acts.trouble(error);

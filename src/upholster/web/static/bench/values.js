@@ -1,6 +1,8 @@
 /** Values in the sentences: dragged, typed, stepped with arrow keys, set back with a double click. */
 
+import { say } from "../lib/common.js";
 import { drag } from "../lib/drag.js";
+import { typed } from "../lib/typed.js";
 import { ROOM } from "./places.js";
 import { isKeyed, keyAt, valueAt, withKey, withoutKey, withValue } from "./tracks.js";
 
@@ -13,11 +15,10 @@ const isShare = (path) => SHARES.has(path) || path.endsWith(".opacity");
 
 /** How a number of the recipe is shown: percents where it is a share, pixels for edges. */
 function shown(path, number, unit, step) {
-  if (isShare(path)) return `${Math.round(number * 100)} %`;
-  if (path === "edge.choke") return `${Math.abs(number).toFixed(1)} px`;
+  if (isShare(path)) return `${Number((number * 100).toFixed(1))} %`;
   if (unit === "°") return `${Math.round(number)}°`;
   if (step >= 1 || Number.isInteger(step)) return unit ? `${Number(number.toFixed(2))} ${unit}` : `${Number(number.toFixed(2))}`;
-  return unit ? `${number.toFixed(1)} ${unit}` : number.toFixed(3).replace(/0$/, "");
+  return (unit ? `${number.toFixed(1)} ${unit}` : number.toFixed(3).replace(/0$/, "")).replace("-", "−");
 }
 
 export class Values {
@@ -57,6 +58,7 @@ export class Values {
       const { path } = element.dataset;
       const [number, field] = [this.number(path), this.#field(path)];
       element.textContent = shown(path, number, field.unit, field.step);
+      element.title = this.#about(path);
       for (const [name, value] of [["aria-valuenow", number], ["aria-valuemin", field.low], ["aria-valuemax", field.high], ["aria-valuetext", element.textContent]]) element.setAttribute(name, value);
     }
     for (const mark of document.querySelectorAll("[data-mark]")) {
@@ -66,6 +68,17 @@ export class Values {
       mark.setAttribute("aria-pressed", state === "here");
       mark.title = { none: "Keyframes: let this value change over time", here: "Remove the keyframe on this frame", elsewhere: "Set a keyframe on this frame" }[state];
     }
+  }
+
+  /** From where to where a number goes, and what it is by itself. */
+  #about(path) {
+    const { low, high, unit, step } = this.#field(path);
+    const range = high == null ? `From ${shown(path, low, unit, step)} on` : `${shown(path, low, unit, step)} to ${shown(path, high, unit, step)}`;
+    return `${range}; by itself ${shown(path, this.#standard(path), unit, step)} (double-click). Drag, type, or use arrow keys.`;
+  }
+
+  #standard(path) {
+    return valueAt(this.#field(path).standard ?? path.split(".").reduce((held, name) => held[name], this.bench.defaults), this.bench.frame());
   }
 
   /** The value of a number on the frame in view. */
@@ -139,15 +152,21 @@ export class Values {
     element.addEventListener("pointerdown", (event) => {
       if (event.button) return;
       const [number, before] = [this.number(path), this.bench.store.get(path)];
+      let [at, from] = [number, 0];
       drag(element, event, {
-        move: (e, dx) => this.set(path, number + dx * this.#field(path).step * (e.shiftKey ? 0.1 : 1), false),
+        // Shift pressed on the way goes on from there, finer.
+        move: (e, dx) => {
+          const { low, high, step } = this.#field(path);
+          at = Math.min(high ?? Infinity, Math.max(low, at + (dx - from) * step * (e.shiftKey ? 0.1 : 1)));
+          from = dx;
+          this.set(path, at, false);
+        },
         end: (e, moved) => moved && this.set(path, this.number(path), true),
         cancel: () => this.restore(path, before),
       });
     });
     element.addEventListener("dblclick", () => {
-      const standard = this.#field(path).standard ?? path.split(".").reduce((held, name) => held[name], this.bench.defaults);
-      this.set(path, valueAt(standard, this.bench.frame()), true);
+      this.set(path, this.#standard(path), true);
     });
     element.addEventListener("keydown", (event) => {
       const step = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
@@ -166,6 +185,18 @@ export class Values {
     });
   }
 
+  /** Set a number as it was typed; what is none, or lies out of its range, is said. */
+  #take(path, text, percent) {
+    const number = typed(text) / (percent ? 100 : 1);
+    const { low, high, unit, step } = this.#field(path);
+    if (Number.isNaN(number)) {
+      say(`“${text.slice(0, 40)}” is not a number. ${this.label(path)} stays ${shown(path, this.number(path), unit, step)}.`);
+      return;
+    }
+    this.set(path, number, true);
+    if (number < low || number > (high ?? Infinity)) say(`${this.label(path)} goes from ${shown(path, low, unit, step)} to ${shown(path, high, unit, step)}: it is ${shown(path, this.number(path), unit, step)} now.`);
+  }
+
   /** Let a value be typed in place of its words. */
   #type(element, start) {
     const { path } = element.dataset;
@@ -173,7 +204,7 @@ export class Values {
     input.className = "value";
     input.setAttribute("aria-label", element.ariaLabel);
     const percent = isShare(path);
-    input.value = start || String(percent ? Math.round(this.number(path) * 100) : this.number(path));
+    input.value = start || String(Number((this.number(path) * (percent ? 100 : 1)).toFixed(5)));
     element.hidden = true;
     element.after(input);
     input.focus();
@@ -182,12 +213,12 @@ export class Values {
     const end = (take) => {
       if (over) return;
       over = true;
-      const typed = input.value.replace(",", ".").replace(/[^-\d.]/g, "");
-      const number = Number(typed);
+      const text = input.value.trim();
+      const focused = document.activeElement === input;
       input.remove();
       element.hidden = false;
-      element.focus();
-      if (take && typed && Number.isFinite(number)) this.set(path, percent ? number / 100 : number, true);
+      if (focused) element.focus();
+      if (take && text) this.#take(path, text, percent);
     };
     input.addEventListener("keydown", (event) => {
       event.stopPropagation();
