@@ -21,6 +21,11 @@ def size(count: int) -> str:
     return f"{count:.2f}{_NO_BREAK}GB"
 
 
+def counted(count: int, thing: str) -> str:
+    """A number of things: “1 frame”, “2 frames”."""
+    return f"{count} {thing}{'s' * (count != 1)}"
+
+
 def rate(given: str | Fraction) -> str:
     return f"{float(Fraction(given)):.3f}".rstrip("0").rstrip(".")
 
@@ -70,6 +75,7 @@ def error_line(errors: list[float], width: int = 120, height: int = 24) -> str:
 
 FILTERS = {
     "size": size,
+    "counted": counted,
     "rate": rate,
     "seconds": seconds,
     "depth": depth,

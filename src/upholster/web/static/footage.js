@@ -116,12 +116,13 @@ async function walk(entry, path = "") {
   }
 }
 
-drop.addEventListener("dragover", (event) => {
+// Wherever on the page they are let go, files are brought in.
+document.addEventListener("dragover", (event) => {
   event.preventDefault();
   drop.dataset.over = "";
 });
-drop.addEventListener("dragleave", () => delete drop.dataset.over);
-drop.addEventListener("drop", async (event) => {
+document.addEventListener("dragleave", (event) => event.relatedTarget ?? delete drop.dataset.over);
+document.addEventListener("drop", async (event) => {
   event.preventDefault();
   delete drop.dataset.over;
   const entries = [...event.dataTransfer.items].map((i) => i.webkitGetAsEntry()).filter(Boolean);

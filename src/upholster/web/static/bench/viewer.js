@@ -103,6 +103,7 @@ export class Viewer {
       transform: `translate(${this.x}px, ${this.y}px)`,
     });
     this.stage.classList.toggle("pixels", this.scale >= 2);
+    this.divider.setAttribute("aria-valuenow", Math.round(100 * this.bench.view.split));
     this.divider.style.left = `${this.x + width * this.scale * this.bench.view.split}px`;
     document.getElementById("zoom").textContent = `${Math.round(this.scale * 100)} %`;
     for (const act of this.onPlaced) act();

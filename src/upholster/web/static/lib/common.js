@@ -79,4 +79,12 @@ export function unsay() {
   document.getElementById("says").textContent = "";
 }
 
+/** Files that are dropped where nothing takes them do not replace the page. */
+addEventListener("dragover", (event) => event.dataTransfer?.types.includes("Files") && event.preventDefault());
+addEventListener("drop", (event) => {
+  if (event.defaultPrevented || !event.dataTransfer?.files.length) return;
+  event.preventDefault();
+  say("Bring files in on the Footage page.", ["/footage", "Go there"]);
+});
+
 document.body.addEventListener("htmx:sendError", () => say("Upholster does not answer. It may be starting again."));
