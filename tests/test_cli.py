@@ -1,6 +1,7 @@
 """The command line as somebody at a shell uses it: real files, real processes, no database."""
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -146,8 +147,12 @@ def test_a_flat_colour_is_chosen_and_told(plate: Path, tmp_path: Path) -> None:
     [
         (["out.xyz"], 2, "Say which format"),
         (["out.gif", "--rate", "90"], 1, "at most 50 frames"),
-        (["out.mov", "--size", "huge"], 1, "size"),
-        (["out.mov", "--alpha", "crooked"], 1, "alpha"),
+        (["out.mov", "--size", "huge"], 2, "size"),
+        (["out.mov", "--alpha", "crooked"], 2, "alpha"),
+        (["out.mov", "--rate", "0"], 2, "a rate lies between"),
+        (["out.gif", "--bitrate", "700"], 2, "--bitrate means nothing to GIF"),
+        (["out.mp4", "--format", "prores4444"], 2, "ends in .mov, not in .mp4"),
+        ([f"{__file__}/out.mov"], 2, "is not a folder"),
         (["out", "--format", "png8", "--alpha", "premultiplied"], 1, "cannot hold premultiplied"),
         (["out.mov", "--sound"], 1, "no sound"),
         (["out.mov", "--range", "9-4"], 2, "--frames wants"),
@@ -166,6 +171,16 @@ def test_what_cannot_be_done_is_one_sentence_and_leaves_nothing(
     done = run("key", plate, tmp_path / arguments[0], *arguments[1:])
     assert done.returncode == code and words in done.stderr and "Traceback" not in done.stderr
     assert not list(tmp_path.iterdir())
+
+
+def test_places_that_cannot_be_written_to_are_said(plate: Path, tmp_path: Path) -> None:
+    """A pipe stays one, as a device would; nobody can write to /proc."""
+    pipe = tmp_path / "pipe.mov"
+    os.mkfifo(pipe)
+    done = run("key", plate, pipe)
+    assert done.returncode == 2 and "neither a file nor a folder" in done.stderr and pipe.is_fifo()
+    done = run("key", plate, "/proc/clip.mov")
+    assert done.returncode in (1, 2) and "written" in done.stderr and "Traceback" not in done.stderr
 
 
 def test_nothing_is_ever_overwritten(plate: Path, tmp_path: Path) -> None:

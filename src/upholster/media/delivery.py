@@ -86,7 +86,8 @@ def read_delivery(document: object) -> Delivery:
     except ValidationError as error:
         first = error.errors()[0]
         name = ".".join(str(part) for part in first["loc"]) or "the delivery"
-        raise MediaError(f"“{name.replace('_', ' ')}” cannot be used: {first['msg'].lower()}.") from None
+        what = first["msg"].lower().removeprefix("value error, ")
+        raise MediaError(f"“{name.replace('_', ' ')}” cannot be used: {what}.") from None
     if delivery.format not in FORMATS:
         raise MediaError("Choose one of the formats offered.")
     return delivery

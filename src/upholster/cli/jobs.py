@@ -1,0 +1,34 @@
+"""What is to be keyed, by which recipe."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from upholster.cli.options import TAKEN, with_take
+from upholster.cli.plates import open_footage, recipe_in
+from upholster.core.first_recipe import first_look
+from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
+
+
+def key_job_of(
+    footage: Footage,
+    path: Path | None,
+    empty: str | None,
+    frames: str | None,
+    given: dict[str, Any],
+    say: Callable[[str], None],
+) -> KeyJob:
+    """Footage with the recipe given, or proposed; choices of the take are taken out of `given`."""
+    taken = survey_footage(footage)
+    if path:
+        recipe = recipe_in(path)
+    else:
+        look = first_look(taken, footage.facts.pixel_aspect)
+        recipe = look.recipe
+        for sentence in look.sentences:
+            say(sentence)
+    recipe = with_take(recipe, footage.facts.length, frames, given)
+    for name in TAKEN:
+        del given[name]
+    known = screen_of(taken, recipe, survey_footage(open_footage(empty)) if empty else None)
+    return KeyJob(footage, recipe, known)

@@ -1,0 +1,35 @@
+"""The program itself: how it is called, and how what goes wrong is said."""
+
+import sys
+from typing import Any, NoReturn
+
+import click
+
+from upholster import __version__
+from upholster.core.documents.recipe import RecipeError
+from upholster.media.errors import MediaError
+from upholster.memory import keep_freed_memory
+
+
+class _Program(click.Group):
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            return super().invoke(ctx)
+        except (MediaError, RecipeError) as error:
+            _end(str(error))
+        except OSError as error:
+            # A disk that is full, or a folder that went away, in the middle of the work.
+            place = f" {error.filename}" if error.filename else ""
+            _end(f"The files could not be written:{place} {error.strerror or error}.")
+
+
+def _end(sentence: str) -> NoReturn:
+    click.echo(f"upholster: {sentence}", err=True)
+    sys.exit(1)
+
+
+@click.group(cls=_Program)
+@click.version_option(__version__)
+def main() -> None:
+    """Take the background out of a shot and deliver it with clean alpha."""
+    keep_freed_memory()
