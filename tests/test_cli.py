@@ -173,6 +173,24 @@ def test_what_cannot_be_done_is_one_sentence_and_leaves_nothing(
     assert not list(tmp_path.iterdir())
 
 
+def test_a_premultiplied_plate_is_taken_as_it_looks_and_a_person_can_say_otherwise(plate: Path, tmp_path: Path) -> None:
+    """A movie does not say of its alpha what kind it is; colours at soft edges, read by Pillow, do."""
+    alone = tmp_path / "alone.json"
+    alone.write_text(json.dumps({"version": 2, "screen": {"kind": "none"}}))
+    found = {}
+    for name, kind, *said in (
+        ("straight", "straight"),
+        ("judged", "premultiplied"),
+        ("said", "premultiplied", "--plate-alpha", "straight"),
+    ):
+        key(plate, tmp_path / f"{name}.mov", "--format", "png-mov", "--alpha", kind, "--frames", "0-3")
+        key(tmp_path / f"{name}.mov", tmp_path / name, "--format", "png8", "--recipe", alone, *said)
+        found[name] = np.asarray(Image.open(sorted((tmp_path / name).glob("*.png"))[2])).astype(int)
+    soft = (found["straight"][..., 3] > 60) & (found["straight"][..., 3] < 200)
+    off = {n: np.abs(found[n][soft][:, :3] - found["straight"][soft][:, :3]).mean() for n in ("judged", "said")}
+    assert off["judged"] < 4 and off["said"] > 20
+
+
 def test_places_that_cannot_be_written_to_are_said(plate: Path, tmp_path: Path) -> None:
     """A pipe stays one, as a device would; nobody can write to /proc."""
     pipe = tmp_path / "pipe.mov"

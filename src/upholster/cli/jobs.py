@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from upholster.cli.options import TAKEN, with_take
-from upholster.cli.plates import open_footage, recipe_in
+from upholster.cli.plates import open_footage, recipe_in, with_alpha_as
 from upholster.core.first_recipe import first_look
 from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
 
@@ -15,10 +15,14 @@ def key_job_of(
     path: Path | None,
     empty: str | None,
     frames: str | None,
+    alpha: str | None,
     given: dict[str, Any],
     say: Callable[[str], None],
 ) -> KeyJob:
     """Footage with the recipe given, or proposed; choices of the take are taken out of `given`."""
+    footage = with_alpha_as(footage, alpha)
+    if alpha is None and footage.facts.alpha_kind == "premultiplied":
+        say("Its alpha looks premultiplied, and is taken so; --plate-alpha says otherwise.")
     taken = survey_footage(footage)
     if path:
         recipe = recipe_in(path)

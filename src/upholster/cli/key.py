@@ -12,6 +12,7 @@ import click
 
 from upholster.cli.jobs import key_job_of
 from upholster.cli.options import (
+    ALPHA,
     EMPTY,
     FRAMES,
     JSON,
@@ -39,6 +40,7 @@ from upholster.studio.making.tracing import Mattes, make_all, missing_of
 @click.argument("plate")
 @click.argument("out", type=click.Path(path_type=Path))
 @RECIPE
+@ALPHA
 @EMPTY
 @click.option(
     "--cache",
@@ -55,6 +57,7 @@ def key_command(
     plate: str,
     out: Path,
     recipe_path: Path | None,
+    plate_alpha: str | None,
     empty: str | None,
     cache: Path | None,
     save_recipe: Path | None,
@@ -67,7 +70,9 @@ def key_command(
     form = form_of(out, name)
     look_at(out, form)
     look_at_choices(choices, form)
-    key_job = key_job_of(open_footage(plate), recipe_path, empty, frames, choices, lambda s: click.echo(s, err=True))
+    key_job = key_job_of(
+        open_footage(plate), recipe_path, empty, frames, plate_alpha, choices, lambda s: click.echo(s, err=True)
+    )
     order = order_of(choices, form.name, key_job)
     with _traced(key_job, cache) as traced, row_bands():
         proof = deliver(traced, order, out, threads=os.cpu_count() or 1)

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from upholster.cli.options import JSON
-from upholster.cli.plates import open_footage
+from upholster.cli.plates import open_footage, with_alpha_as
 from upholster.cli.program import main
 from upholster.media.formats import FORMATS, NEEDS
 
@@ -17,7 +17,7 @@ from upholster.media.formats import FORMATS, NEEDS
 @JSON
 def probe(file: str, as_json: bool) -> None:
     """Tell what FILE holds."""
-    facts = open_footage(file).facts
+    facts = with_alpha_as(open_footage(file), None).facts
     if as_json:
         click.echo(facts.model_dump_json(indent=2))
         return

@@ -20,6 +20,11 @@ JSON = click.option("--json", "as_json", is_flag=True, help="Print everything as
 RECIPE = click.option(
     "--recipe", "recipe_path", type=click.Path(path_type=Path), help="Recipe to use instead of the first look's."
 )
+ALPHA = click.option(
+    "--plate-alpha",
+    type=click.Choice(["straight", "premultiplied", "none"]),
+    help="How alpha that the plate brings along is taken; by default as it looks.",
+)
 EMPTY = click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
 FRAMES = click.option("--frames", "--range", "frames", help="First and last frame of the plate, as A-B.")
 
