@@ -191,6 +191,17 @@ def test_a_premultiplied_plate_is_taken_as_it_looks_and_a_person_can_say_otherwi
     assert off["judged"] < 4 and off["said"] > 20
 
 
+def test_an_opaque_clip_is_delivered_as_webp(tmp_path: Path) -> None:
+    """The encoder leaves alpha out that is solid everywhere; readers show it solid (Pillow)."""
+    for number in range(3):
+        cv2.imwrite(str(tmp_path / f"f_{number:04d}.png"), np.full((48, 64, 3), 80 + 60 * number, np.uint8))
+    alone = tmp_path / "alone.json"
+    alone.write_text(json.dumps({"version": 2, "screen": {"kind": "none"}}))
+    key(tmp_path / "f_%04d.png", tmp_path / "solid.webp", "--recipe", alone)
+    with Image.open(tmp_path / "solid.webp") as found:
+        assert np.asarray(found.convert("RGBA"))[..., 3].min() == 255
+
+
 def test_places_that_cannot_be_written_to_are_said(plate: Path, tmp_path: Path) -> None:
     """A pipe stays one, as a device would; nobody can write to /proc."""
     pipe = tmp_path / "pipe.mov"

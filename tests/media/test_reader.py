@@ -278,3 +278,21 @@ def test_what_a_child_calls_a_table_is_not_believed(tmp_path: Path, table: dict[
     (tmp_path / "a").touch()
     tables.keep_table([str(tmp_path / "a")], tmp_path / "t.npz", table)
     assert not (tmp_path / "t.npz").exists() and tables.known_table([str(tmp_path / "a")], tmp_path / "t.npz") is None
+
+
+@pytest.mark.parametrize(
+    ("tags", "words"),
+    [
+        ("-color_trc arib-std-b67 -color_primaries bt2020 -colorspace bt2020nc", "HLG, for HDR"),
+        ("-color_trc smpte2084 -color_primaries bt2020 -colorspace bt2020nc", "PQ, for HDR"),
+        ("-color_trc bt2020-10 -color_primaries bt2020 -colorspace bt2020nc", "those of BT.2020"),
+        ("-color_trc bt709 -color_primaries bt709 -colorspace bt709", ""),
+    ],
+)
+def test_colours_that_are_not_converted_are_told_of(tmp_path: Path, tags: str, words: str) -> None:
+    """Files written and tagged by Debian's FFmpeg."""
+    path = tmp_path / "a.mp4"
+    source = ["-f", "lavfi", "-i", "testsrc=size=64x48:rate=24:duration=0.2", "-pix_fmt", "yuv420p"]
+    subprocess.run(["ffmpeg", "-v", "error", *source, *tags.split(), path], check=True)
+    notes = " ".join(probe([path]).notes)
+    assert words in notes if words else "BT.2020" not in notes and "HDR" not in notes

@@ -106,7 +106,7 @@ def _read_as(facts: Facts) -> tuple[object, ...]:
 
 def _wrong(facts: Facts, planned: Plan, count: int) -> str:
     form, timing = planned.form, planned.timing
-    if form.alpha_depth and not facts.alpha:
+    if form.alpha_depth and not facts.alpha and not form.leaves_solid:
         return "the file has no alpha"
     if facts.length != count:
         return f"{facts.length} frames were found, {count} written"
@@ -186,8 +186,8 @@ def _measured(readers: list[Reader], expected: Iterable[Record], planned: Plan, 
 def _alpha_found(frames: list[Frame], content: Content) -> Plane | None:
     match content:
         case "keyed":
-            assert frames[0].alpha is not None
-            return frames[0].alpha
+            # Solid alpha that a file leaves out is shown solid; where it should not be, it is an error like any other.
+            return np.ones(frames[0].rgb.shape[1:], np.float32) if frames[0].alpha is None else frames[0].alpha
         case "matte":
             return frames[0].rgb[1]
         case "pair":

@@ -37,6 +37,8 @@ class Format(NamedTuple):
         Whether parts made apart can be put together without being encoded again.
     most_rate : int
         Frames a second the format can hold.
+    leaves_solid : bool
+        Whether alpha that is solid on all frames is left out of the file.
     """
 
     name: str
@@ -58,6 +60,7 @@ class Format(NamedTuple):
     content: Content = "keyed"
     joins: bool = True
     most_rate: int = 240
+    leaves_solid: bool = False
 
     @property
     def sequence(self) -> bool:
@@ -176,6 +179,7 @@ _TABLE = [
         "webp", "Animated WebP", "web", ".webp", "webp", "libwebp_anim", "bgra", 8, 8, _STRAIGHT,
         "An animated picture for pages and messages; alpha is lossless, colour is not.",
         _step(8), _step(8), 6 / 255, {"quality": "85", "compression_level": "3"}, ("loop",), joins=False, most_rate=100,
+        leaves_solid=True,
     ),
     _lossless(
         "apng", "APNG", "web", ".apng", "apng", "apng", "rgba", 8, _STRAIGHT,

@@ -20,6 +20,8 @@ RATES = [
 ]  # fmt: skip
 _MATRICES: dict[int, Matrix] = {1: "bt709", 4: "bt601", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
 _PRIMARIES = {1: "bt709", 5: "bt470bg", 6: "smpte170m", 9: "bt2020", 12: "smpte432"}
+#: Tone curves for HDR (ITU-R BT.2100), as people call them.
+_HDR = {"pq": "PQ", "hlg": "HLG"}
 _TRANSFERS = {
     1: "bt709",
     6: "smpte170m",
@@ -130,6 +132,22 @@ def colour_tags(first: Any, layout: Planes, codec: str) -> ColourTags:
         primaries=_PRIMARIES.get(first.color_primaries, "bt709"),
         tagged=matrix is not None,
     )
+
+
+def not_converted(tags: ColourTags) -> list[str]:
+    """What is to be known of colours that are keyed as they are encoded, and delivered as BT.709."""
+    told = []
+    if tags.transfer in _HDR:
+        told.append(
+            f"Its tone curve is {_HDR[tags.transfer]}, for HDR. It is keyed as it is encoded, and clips of it look "
+            "flat wherever BT.709 is expected. Convert it to BT.709 first if that matters."
+        )
+    elif tags.primaries == "bt2020":
+        told.append(
+            "Its colours are those of BT.2020. They are not converted, and clips of it look paler wherever BT.709 is "
+            "expected. Convert it to BT.709 first if that matters."
+        )
+    return told
 
 
 def subsampling(layout: Planes) -> str:

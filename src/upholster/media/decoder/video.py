@@ -9,7 +9,14 @@ from numpy.typing import NDArray
 
 from upholster.media.decoder.code_values import to_planes
 from upholster.media.decoder.planes import Planes
-from upholster.media.decoder.stream_facts import colour_tags, pixel_aspect, sound_codec, subsampling, timing
+from upholster.media.decoder.stream_facts import (
+    colour_tags,
+    not_converted,
+    pixel_aspect,
+    sound_codec,
+    subsampling,
+    timing,
+)
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.limits import FRAMES, PIXELS
@@ -160,6 +167,8 @@ class VideoFile:
         rate, shown, notes = timing(self._stream, self._pts, count)
         if first.interlaced_frame:
             notes.append("The footage is interlaced; its fields are taken together as one frame.")
+        colours = colour_tags(first, layout, context.name)
+        notes += not_converted(colours)
         rotation = int(round(first.rotation)) % 360 if first.rotation else 0
         if rotation in (90, 270):
             height, width = width, height
@@ -176,7 +185,7 @@ class VideoFile:
             subsampling=subsampling(layout),
             alpha=layout.alpha is not None,
             alpha_kind="straight" if layout.alpha is not None else "",
-            colour=colour_tags(first, layout, context.name),
+            colour=colours,
             rotation=rotation,
             pixel_aspect=pixel_aspect(self._stream, rotation),
             sound=sound_codec(self._container),
