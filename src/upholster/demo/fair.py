@@ -185,11 +185,14 @@ def _street(frame: int) -> Picture:
 
 
 def brushed() -> list[dict[str, Any]]:
-    """Strokes on the first frame, as a recipe has them: over the rooster, and around it."""
-    x, y, _ = place(0)
+    """Strokes as a recipe has them: over the rooster and around it on the first frame, and where the next ones drift.
 
-    def line(kind: str, radius: float, *places: tuple[float, float]) -> dict[str, Any]:
-        return {"frame": 0, "kind": kind, "radius": radius, "points": [[x + a, y + b] for a, b in places]}
+    Somebody in a red coat is taken for a part of it on frame 12, and a feather and a foot are lost.
+    """
+
+    def line(kind: str, radius: float, *places: tuple[float, float], frame: int = 0) -> dict[str, Any]:
+        x, y, _ = place(frame)
+        return {"frame": frame, "kind": kind, "radius": radius, "points": [[x + a, y + b] for a, b in places]}
 
     return [
         line("keep", 16, (-90, 10), (-30, 44), (60, 30), (100, -60), (140, -160)),
@@ -206,4 +209,9 @@ def brushed() -> list[dict[str, Any]]:
         line("drop", 6, (196, -130), (160, 10)),
         line("drop", 12, (-300, -200), (60, -270), (250, -240), (262, -60), (170, 60), (110, 150), (120, 260)),
         line("drop", 12, (-300, -200), (-310, 0), (-170, 90), (-90, 150), (-90, 260)),
+        line("drop", 10, (-324, -12), (-324, 60), frame=12),
+        line("drop", 8, (-323, -62), (-323, -70), frame=12),
+        line("keep", 4, (-110, -50), (-205, -120), frame=12),
+        line("keep", 4, (-96, -54), (-170, -152), frame=12),
+        line("keep", 4, (2, 212), (6, 234), frame=12),
     ]

@@ -154,6 +154,7 @@ def _unpacked(data: NDArray[np.uint8]) -> Plane:
 def preview(scene: Scene, trace: Trace, frame: int, plate: tuple[int, int], carried: Plane | None) -> Traced:
     """The matte of one frame that is being brushed on, from its strokes and what was carried there before."""
     raster = Raster.of_plate(*plate).resized(*scene.seen(frame).size)
+    scene.band = raster.length(trace.band)
     brushed = painted(trace.strokes.on(frame).each, raster)
     if carried is None or frame == trace.base:
         return anchor.begin(scene, frame, brushed)

@@ -47,6 +47,7 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
     plans = [plan(flat.settled(d, key_job), key_job.footage.facts, recipe.take) for d in deliveries]
     for planned in plans:
         ground_of(planned.delivery)
+    start_missing(footage, shot_id, recipe)
     with session() as db:
         names = _names(db, shot, [p.form.name for p in plans], name)
         passes: dict[Hashable, RenderPass] = {}
@@ -68,7 +69,6 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
         db.add_all(ordered)
         db.flush()
         ids = [made_in.id for made_in in passes.values()]
-    start_missing(footage, shot_id, recipe)
     for pass_id in ids:
         enqueue_missing(pass_id)
     return ordered
@@ -82,18 +82,26 @@ def cancel(render_id: int) -> None:
 def retry(render_id: int) -> None:
     """Start a failed or cancelled render over, in a pass of its own."""
     with session() as db:
-        render = db.get(Render, render_id, with_for_update=True)
-        if render is None or render.state not in (RenderState.FAILED, RenderState.CANCELLED):
-            raise Refused("Only a render that failed or was cancelled can be started again.")
+        render = _ended(db, render_id)
+        traced = render.shot.footage, render.shot_id, recipe_at(db, render.shot_id, render.revision)
+    start_missing(*traced)
+    with session() as db:
+        render = _ended(db, render_id)
         render.state, render.problem, render.proof = RenderState.RUNNING, "", None
         render.started_at = render.finished_at = None
         render.frames_encoded, render.checks = 0, []
         render.made_in = _new_pass(render.shot_id, render.frames)
         db.flush()
-        pass_id, shot_id, footage = render.pass_id, render.shot_id, render.shot.footage
-        recipe = recipe_at(db, shot_id, render.revision)
-    start_missing(footage, shot_id, recipe)
+        pass_id = render.pass_id
     enqueue_missing(pass_id)
+
+
+def _ended(db: Session, render_id: int) -> Render:
+    """A render that can be started over."""
+    render = db.get(Render, render_id, with_for_update=True)
+    if render is None or render.state not in (RenderState.FAILED, RenderState.CANCELLED):
+        raise Refused("Only a render that failed or was cancelled can be started again.")
+    return render
 
 
 def move(render_id: int, where: str) -> None:
