@@ -80,8 +80,8 @@ export function unsay() {
 }
 
 /** Files that are dropped where nothing takes them do not replace the page. */
-addEventListener("dragover", (event) => event.dataTransfer?.types.includes("Files") && event.preventDefault());
-addEventListener("drop", (event) => {
+document.body.addEventListener("dragover", (event) => event.dataTransfer?.types.includes("Files") && event.preventDefault());
+document.body.addEventListener("drop", (event) => {
   if (event.defaultPrevented || !event.dataTransfer?.files.length) return;
   event.preventDefault();
   say("Bring files in on the Footage page.", ["/footage", "Go there"]);
