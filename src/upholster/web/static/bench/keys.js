@@ -69,9 +69,11 @@ export function listen(bench) {
     return [" ", "Enter"].includes(key) && !pointed;
   }
 
-  let pointed = false;
-  document.addEventListener("pointerdown", () => (pointed = true), true);
-  document.addEventListener("keydown", (event) => event.key === "Tab" && (pointed = false), true);
+  // Whether what is in focus came there by the pointer.
+  let [pointing, pointed] = [false, false];
+  document.addEventListener("pointerdown", () => (pointing = pointed = true), true);
+  for (const over of ["pointerup", "pointercancel"]) document.addEventListener(over, () => (pointing = false), true);
+  document.addEventListener("focusin", () => (pointed = pointing), true);
 
   document.addEventListener("keydown", (event) => {
     if (meantFor(event)) return;

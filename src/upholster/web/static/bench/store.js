@@ -78,7 +78,8 @@ export class Store {
   /** Where the page is being left: keep on this machine what may not have reached the house, for `takeUp`. */
   leave() {
     this.leaving = true;
-    if (this.words) sessionStorage.setItem(`left ${this.at}`, JSON.stringify({ ...this.asked, words: this.words }));
+    const left = this.asked;
+    if (this.words && Object.keys(left.changes).length) sessionStorage.setItem(`left ${this.at}`, JSON.stringify({ ...left, words: this.words }));
   }
 
   /** Keep what was changed as the page was left, unless it reached the house after all. */
