@@ -290,7 +290,7 @@ def test_a_webm_shows_its_transparency_in_chromium(bench: Page, house: House) ->
     page.get_by_role("button", name="Render").click()
     expect(page.locator("#says")).to_contain_text("is being made")
     page.goto("/renders")
-    expect(page.locator(f'[data-render="{name}"]')).to_have_attribute("data-state", "done", timeout=90_000)
+    expect(page.locator(f'[data-render="{name}"]')).to_have_attribute("data-state", "done", timeout=300_000)
     page.goto(f"/stockroom?search={name}")
     address = page.get_by_role("link", name="Download").get_attribute("href")
     page.evaluate(
@@ -411,7 +411,7 @@ def test_a_delivery_is_chosen_kept_and_made_in_several_formats_at_once(bench: Pa
     page.goto("/renders")
     for form in ("gif", "webp"):
         row = page.locator(f'[data-render="{name}_{form}"]')
-        expect(row).to_have_attribute("data-state", "done", timeout=90_000)
+        expect(row).to_have_attribute("data-state", "done", timeout=300_000)
     page.goto(f"/stockroom?search={name}_gif")
     expect(page.locator("[data-clip]")).to_contain_text("160×90, 24 frames, GIF, straight alpha")
     page.locator("[data-clip] summary").click()
