@@ -146,6 +146,8 @@ def test_a_retimed_take_is_counted_shown_and_delivered_as_it_says(bench: Page, h
 def test_playing_counts_frames_as_delivered(bench: Page) -> None:
     page = bench
     set_value(page, "Speed", "25")
+    # Frames can be counted another way once the house has said how they come out.
+    expect(page.locator("#counting")).to_be_visible()
     page.locator("#booth").click(position={"x": 3, "y": 3})
     page.keyboard.press("t")
     page.keyboard.press(" ")
