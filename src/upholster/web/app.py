@@ -20,7 +20,7 @@ from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.paths import data_root
 from upholster.web import door, words
 from upholster.web.deadline import Deadlines, TookTooLong
-from upholster.web.pages import bench, deliver, footage, renders, stockroom
+from upholster.web.pages import bench, deliver, footage, masks, renders, stockroom, traces
 
 log = logging.getLogger(__name__)
 
@@ -28,8 +28,8 @@ log = logging.getLogger(__name__)
 DATABASE_AWAY = (OperationalError, InterfaceError, PoolTimeout)
 #: Largest single request; files are sent in blocks below it.
 BLOCK = 16 << 20
-#: Seconds for what may well take long: looking into gigabytes that were uploaded.
-_LONGER = {"footage.done": 1800.0}
+#: Seconds for what may well take long: looking into gigabytes that were uploaded, or through a whole clip of mattes.
+_LONGER = {"footage.done": 1800.0, "masks.masks_from_mattes": 600.0}
 
 _POLICY = (
     "default-src 'self'; img-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'self'; "
@@ -73,7 +73,7 @@ def create_app() -> Flask:
     app.url_map.converters["int"] = RowNumber
     Deadlines(app, _LONGER)
     door.guard(app)
-    for page in (footage.page, bench.page, deliver.page, renders.page, stockroom.page):
+    for page in (module.page for module in (footage, bench, masks, traces, deliver, renders, stockroom)):
         app.register_blueprint(page)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)

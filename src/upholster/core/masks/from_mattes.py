@@ -88,9 +88,9 @@ def from_mattes(mattes: Iterable[Plane], first: int = 0) -> list[Mask]:
 
     Notes
     -----
-    Outlines run along coverage one half, between pixels (marching squares, Lorensen and Cline 1987). An outline is
-    taken for the same part from frame to frame where its place overlaps the most. A soft edge gives a feather: as
-    wide as has the same sum of half-coverage along the outline.
+    Outlines run along coverage one half, between pixels (marching squares: Lorensen and Cline 1987, in the plane). An
+    outline is taken for the same part from frame to frame where its place overlaps the most. A soft edge gives a
+    feather: as wide as has the same sum of half-coverage along the outline.
     """
     parts: list[_Part] = []
     frame = first

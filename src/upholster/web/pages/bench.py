@@ -4,30 +4,20 @@ import json
 import os
 import threading
 import time
-from fractions import Fraction
 from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template
-from pydantic.fields import FieldInfo
 
-from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import Recipe, changed, document_of
-from upholster.core.documents.settings import Settings
-from upholster.core.documents.traces import Trace
-from upholster.core.masks.svg import from_svg, to_svg
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
-from upholster.studio import drawings
-from upholster.studio.errors import Missing, Refused
+from upholster.studio.errors import Refused
 from upholster.studio.footage import bring_in
-from upholster.studio.footage.bring_in import footage_of_bytes, source_of
 from upholster.studio.looking import look
-from upholster.studio.making.from_mattes import masks_from
-from upholster.studio.masks import following
 from upholster.studio.renders import renders
 from upholster.studio.shots import screens, shots
-from upholster.studio.traces import runs
 from upholster.web import requests
+from upholster.web.fields import fields
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
 from upholster.web.requests import asked_for
@@ -54,7 +44,7 @@ def show(shot_id: int) -> str:
         | {
             "bench": state.shot.bench,
             "facts": _plain_facts(state),
-            "fields": _fields(),
+            "fields": fields(),
             "delivery": deliver.choices(state.footage.facts),
             "defaults": _document(shots.first_recipe(state.footage)),
         },
@@ -170,91 +160,6 @@ def _shown(footage: Footage, recipe: Recipe, *, whole: bool = False) -> dict[str
     }
 
 
-@page.get("/drawings/<digest>")
-def drawing(shot_id: int, digest: str) -> Response:
-    """An outline of a mask, or the strokes of a trace; what a digest names never changes."""
-    try:
-        response = jsonify(drawings.find(digest).document())
-    except ValueError:
-        raise Missing("This drawing is not here any more. Load the page again.") from None
-    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
-    return response
-
-
-@page.post("/masks/follow")
-def follow(shot_id: int) -> Response:
-    """A mask carried on by some frames; whoever wants more asks again from the last."""
-    asked = asked_for(requests.Follow)
-    footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
-    found = following.follow_mask(footage, recipe, asked.mask, asked.frame, asked.way, asked.motion)
-    return jsonify(steps=[step._asdict() for step in found.steps], lost=found.lost)
-
-
-@page.post("/masks/thin")
-def thin(shot_id: int) -> Response:
-    asked = asked_for(requests.Thin)
-    return jsonify(following.thin(asked.read(shot_id), asked.mask, asked.tolerance).document())
-
-
-@page.post("/masks/propose")
-def propose(shot_id: int) -> Response:
-    recipe = asked_for(requests.OfRecipe).read(shot_id)
-    return jsonify(following.proposed(look.footage_of(shot_id), recipe).model_dump(mode="json"))
-
-
-@page.get("/masks.svg")
-def masks_svg(shot_id: int) -> Response:
-    """The masks in force as an SVG with animation."""
-    state = shots.open_shot(shot_id)
-    facts = state.footage.facts
-    text = to_svg(state.recipe.masks, int(facts["width"]), int(facts["height"]), float(Fraction(facts["rate"])))
-    response = Response(text, mimetype="image/svg+xml")
-    response.headers.set("Content-Disposition", "attachment", filename=f"{state.shot.name} masks.svg")
-    response.headers["Cache-Control"] = "no-store"
-    return response
-
-
-@page.post("/masks/read")
-def read_masks(shot_id: int) -> Response:
-    """The paths of an SVG as masks."""
-    rate = float(Fraction(look.footage_of(shot_id).facts["rate"]))
-    try:
-        found = from_svg(asked_for(requests.SvgSent).svg, rate)
-    except ValueError as error:
-        raise Refused(f"This file could not be read: {error}.") from None
-    return jsonify([mask.model_dump(mode="json") for mask in found])
-
-
-@page.post("/masks/from-mattes")
-def masks_from_mattes(shot_id: int) -> Response:
-    """Mattes that were brought in as footage, as masks."""
-    mattes = footage_of_bytes(asked_for(requests.OfMattes).footage)
-    if mattes is None:
-        raise Refused("This footage is not here any more. Bring the mattes in on the Footage page.")
-    plate = source_of(look.footage_of(shot_id))
-    return jsonify([mask.model_dump(mode="json") for mask in masks_from(source_of(mattes), plate.facts)])
-
-
-@page.post("/traces")
-def traces(shot_id: int) -> Response:
-    """How far each trace is."""
-    recipe = asked_for(requests.OfRecipe).read(shot_id)
-    found = runs.standing(look.footage_of(shot_id), shot_id, recipe)
-    return jsonify({mark: standing._asdict() for mark, standing in found.items()})
-
-
-@page.post("/traces/run")
-def run_trace(shot_id: int) -> Response:
-    asked = asked_for(requests.OfTrace)
-    return jsonify(run=runs.start(look.footage_of(shot_id), shot_id, asked.read(shot_id), asked.trace))
-
-
-@page.post("/traces/cancel")
-def cancel_trace(shot_id: int) -> Response:
-    runs.cancel(shot_id, asked_for(requests.NamedTrace).trace)
-    return jsonify(ok=True)
-
-
 @page.post("/instruments/<name>")
 def instrument(shot_id: int, name: str) -> Response:
     asked = asked_for(requests.OfFrame)
@@ -303,41 +208,3 @@ def _plain_facts(state: shots.State) -> dict[str, Any]:
         "pictures": f"/footage/{state.footage.id}/frame/",
         "reading": state.footage.reading_id or 0,
     }
-
-
-def _fields() -> dict[str, Any]:
-    """Bounds, steps and units of the numbers, for dragging and typing; which may have keyframes, which are whole."""
-    fields = {}
-    for section, model in Recipe.model_fields.items():
-        settings = model.annotation
-        if not (isinstance(settings, type) and issubclass(settings, Settings)):
-            continue
-        for name, bounds in settings.tracks().items():
-            fields[f"{section}.{name}"] = bounds | {"keyed": True, "whole": False}
-        for name, field in settings.model_fields.items():
-            if field.annotation in (int, float):
-                fields[f"{section}.{name}"] = _bounds(name, field)
-    for kind, of in (("mask", Mask), ("trace", Trace)):
-        for name, bounds in of.tracks().items():
-            standard = of.model_fields[name].default
-            fields[f"{kind}.{name}"] = bounds | {"keyed": True, "whole": False, "standard": standard}
-    fields["trace.band"] = _bounds("band", Trace.model_fields["band"])
-    return fields
-
-
-def _bounds(name: str, field: FieldInfo) -> dict[str, Any]:
-    """Those of a number that is the same on every frame."""
-    limits = {type(limit).__name__: limit for limit in field.metadata}
-    whole = field.annotation is int
-    return {
-        "low": limits["Ge"].ge,
-        "high": limits["Le"].le if "Le" in limits else None,
-        "step": 1 if whole or limits["Le"].le > 100 else 0.05,
-        "unit": _UNITS.get(name, "px" if name.startswith("crop_") else ""),
-        "keyed": False,
-        "whole": whole,
-    }
-
-
-#: Units of the plain numbers, where they are not pixels.
-_UNITS = {"speed": "%"}

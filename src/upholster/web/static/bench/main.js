@@ -1,8 +1,8 @@
 /** The Bench: wires the recipe, the picture, the work order and the ribbon together. */
 
-import { say, send } from "../lib/common.js";
+import { say } from "../lib/common.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
-import { typed } from "../lib/typed.js";
+import { actsOf } from "./acts.js";
 import { Deliver } from "./deliver.js";
 import { Drawings } from "./drawings.js";
 import { Follow } from "./follow.js";
@@ -10,6 +10,7 @@ import { Frames } from "./frames.js";
 import { Instruments } from "./instruments.js";
 import { Keyframes } from "./keyframes.js";
 import { listen } from "./keys.js";
+import { remembering, viewLeft } from "./leave.js";
 import { Masks } from "./masks.js";
 import { Order } from "./order.js";
 import { Player } from "./play.js";
@@ -39,7 +40,7 @@ const bench = {
   screenName: start.screenName,
   /** Where the picture lies and how frames are counted, as the house last said. */
   shown: start.shown,
-  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", open: 0, ...start.bench, ...viewLeft() },
+  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", open: 0, ...start.bench, ...viewLeft(at) },
   /** The frame of the footage in view. */
   frame: () => bench.view.frame,
   counted: () => bench.frames.counted(),
@@ -56,21 +57,25 @@ const bench = {
   changeMany,
   changeScreen: (screen) => bench.store.ask("/screen", { screen }, { words: "Screen changed" }),
   measured: (place) => bench.store.ask("/screen", { measure: { frame: bench.frame(), ...place } }, { words: "Screen measured" }),
-  remember,
   refresh: () => bench.requests.refresh(),
   show,
   toKeyframe,
   leaveTools,
-  /** The newest revision, once all changes are kept. */
-  async saved() {
+  /** Let what is stepped become a change now. */
+  settle() {
     bench.values.settle();
     bench.shape.settle();
+  },
+  /** The newest revision, once all changes are kept. */
+  async saved() {
+    bench.settle();
     await bench.store.saving;
     return bench.store.revision;
   },
   trouble: (error) => say(error.message),
 };
 
+bench.remember = remembering(bench);
 bench.store = new Store(at, start, {
   taken,
   noted,
@@ -107,7 +112,7 @@ bench.player = new Player(bench, {
   stopped() {
     show();
     bench.refresh();
-    remember();
+    bench.remember();
   },
 });
 new Readout(bench);
@@ -116,7 +121,7 @@ pan(bench.viewer, () => !bench.measure.on && !bench.shape.on && !bench.brush.on)
 split(bench.viewer, () => bench.view.split, (share) => {
   bench.view.split = Math.min(1, Math.max(0, share));
   bench.viewer.showView();
-  remember();
+  bench.remember();
 });
 
 /* The recipe */
@@ -198,13 +203,13 @@ function moved() {
   here();
   if (!bench.playing()) bench.instruments.show();
   bench.refresh();
-  remember();
+  bench.remember();
 }
 
 function counted() {
   show();
   bench.refresh();
-  remember();
+  bench.remember();
 }
 
 /** The picture lies elsewhere on its plate, or frames come out otherwise; whether anything did. */
@@ -232,37 +237,6 @@ function toKeyframe(way, path) {
   if (frame !== undefined) bench.goTo(frame);
 }
 
-let leaving;
-/** Keep how the Bench is left, soon. */
-function remember() {
-  clearTimeout(leaving);
-  leaving = setTimeout(keepView, 400);
-}
-
-/** How the Bench was left moments ago, where that may not have reached the house. */
-function viewLeft() {
-  const left = sessionStorage.getItem(`view ${at}`);
-  sessionStorage.removeItem(`view ${at}`);
-  return JSON.parse(left ?? "{}");
-}
-
-function keepView() {
-  clearTimeout(leaving);
-  leaving = 0;
-  send(`${at}/view-state`, bench.view, { keepalive: true }).catch(() => {});
-}
-
-// Whoever leaves within moments of a step has it kept all the same.
-addEventListener("pagehide", () => {
-  if (leaving) {
-    keepView();
-    sessionStorage.setItem(`view ${at}`, JSON.stringify(bench.view));
-  }
-  bench.values.settle();
-  bench.shape.settle();
-  bench.store.leave();
-});
-
 function leaveTools() {
   bench.measure.set(false);
   bench.crop.set(false);
@@ -271,75 +245,12 @@ function leaveTools() {
   bench.follow.stop();
 }
 
-/* Buttons */
-
-function walk(way) {
-  bench.values.settle();
-  bench.shape.settle();
-  return bench.store.ask(`/${way}`);
-}
-
-/** Let the take begin or end on the frame in view. */
-function setEnd(end) {
-  const frame = bench.frame();
-  bench.values.set(`take.${end}`, frame, true);
-  if (bench.values.number(`take.${end}`) !== frame) say(end === "first" ? "In cannot come after Out. Set Out later first." : "Out cannot come before In. Set In earlier first.");
-}
-
-/** What can be done, by the button it stands behind where there is one. */
-bench.acts = {
-  undo: () => walk("undo"),
-  redo: () => walk("redo"),
-  async history() {
-    const answer = await fetch(`${at}/history`);
-    $("revisions").innerHTML = await answer.text();
-    $("revisions").showModal();
-  },
-  async copy() {
-    const { shot } = await send(`${at}/copy`);
-    location.href = `/bench/${shot}`;
-  },
-  help: () => $("keys").showModal(),
-  measure: () => bench.measure.set(!bench.measure.on),
-  crop: () => bench.crop.set(!bench.crop.on),
-  masks: () => bench.shape.set(!bench.shape.on),
-  brush: () => bench.brush.begin(bench.brush.on ? bench.brush.kind : "keep"),
-  count: () => !$("counting").hidden && bench.frames.countAs(!bench.view.taken),
-  "zoom-in": () => bench.viewer.zoom(1.5),
-  "zoom-out": () => bench.viewer.zoom(1 / 1.5),
-  fit: () => bench.viewer.fit(),
-  "to-first": () => bench.go(bench.span()[0]),
-  "to-last": () => bench.go(bench.span()[1]),
-  back: () => bench.go(bench.counted().number - 1),
-  on: () => bench.go(bench.counted().number + 1),
-  play: () => bench.player.toggle(),
-  "set-in": () => setEnd("first"),
-  "set-out": () => setEnd("last"),
-};
-for (const [id, act] of Object.entries(bench.acts)) $(id)?.addEventListener("click", () => Promise.resolve(act()).catch(bench.trouble));
-$("counting").addEventListener("click", (event) => event.target.dataset.counting && bench.frames.countAs(event.target.dataset.counting === "taken"));
-$("frame").addEventListener("change", () => {
-  const number = typed($("frame").value);
-  const { count } = bench.counted();
-  if (Number.isNaN(number)) say(`“${$("frame").value.slice(0, 40)}” is not a frame number.`);
-  else {
-    if (number < 0 || number >= count) say(`Frames go from 0 to ${count - 1}.`);
-    bench.go(number);
-  }
-  $("frame").value = bench.counted().number;
-});
-// The keys of the Bench work again as soon as a number is in.
-$("frame").addEventListener("keydown", (event) => event.key === "Enter" && $("frame").blur());
-$("revisions").addEventListener("click", (event) => {
-  const row = event.target.closest("[data-revision]");
-  if (row) bench.store.ask(`/revisions/${row.dataset.revision}`);
-  if (row || event.target === $("revisions")) $("revisions").close();
-});
+bench.acts = actsOf(bench);
 listen(bench);
 
 groundPicker(bench.view, () => {
   here();
-  remember();
+  bench.remember();
 });
 bench.frames.settle(bench.counted().number);
 noted(start);

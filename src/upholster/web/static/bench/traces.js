@@ -1,9 +1,9 @@
 /** The traces in the work order: what was brushed, how far their mattes are, and all that is said of the chosen one. */
 
 import { say, send } from "../lib/common.js";
+import { DOES } from "./mask_words.js";
 import { Strokes } from "./strokes.js";
 
-const DOES = { discard_outside: "discard what is outside", discard_inside: "discard what is inside", keep_inside: "keep what is inside", limit: "limit to its inside" };
 /** From which doubt on a frame is worth a look, and by how much it has to stand out from the others. */
 const [DOUBTFUL, STANDS_OUT] = [0.3, 1.3];
 /** Milliseconds between two questions how far a run is. */

@@ -1,0 +1,43 @@
+"""Traces of a shot on the Bench: how far they are, run and called off; and what was drawn of them and of masks."""
+
+from flask import Blueprint, Response, jsonify
+
+from upholster.studio import drawings
+from upholster.studio.errors import Missing
+from upholster.studio.looking import look
+from upholster.studio.traces import runs
+from upholster.web import requests
+from upholster.web.requests import asked_for
+
+page = Blueprint("traces", __name__, url_prefix="/bench/<int:shot_id>")
+
+
+@page.post("/traces")
+def traces(shot_id: int) -> Response:
+    """How far each trace is."""
+    recipe = asked_for(requests.OfRecipe).read(shot_id)
+    found = runs.standing(look.footage_of(shot_id), shot_id, recipe)
+    return jsonify({mark: standing._asdict() for mark, standing in found.items()})
+
+
+@page.post("/traces/run")
+def run_trace(shot_id: int) -> Response:
+    asked = asked_for(requests.OfTrace)
+    return jsonify(run=runs.start(look.footage_of(shot_id), shot_id, asked.read(shot_id), asked.trace))
+
+
+@page.post("/traces/cancel")
+def cancel_trace(shot_id: int) -> Response:
+    runs.cancel(shot_id, asked_for(requests.NamedTrace).trace)
+    return jsonify(ok=True)
+
+
+@page.get("/drawings/<digest>")
+def drawing(shot_id: int, digest: str) -> Response:
+    """An outline of a mask, or the strokes of a trace; what a digest names never changes."""
+    try:
+        response = jsonify(drawings.find(digest).document())
+    except ValueError:
+        raise Missing("This drawing is not here any more. Load the page again.") from None
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
