@@ -3,6 +3,7 @@
 import asyncio
 import faulthandler
 import logging
+import signal
 
 from upholster.config import config
 from upholster.memory import keep_freed_memory
@@ -58,6 +59,8 @@ async def _work(concurrency: int) -> None:
 
 def main() -> None:
     keep_freed_memory()
+    # For whoever asks what it is at: kill -USR1 writes where each thread is into the log.
+    faulthandler.register(signal.SIGUSR1)
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
     logging.getLogger("procrastinate").setLevel(logging.WARNING)
     asyncio.run(_work(config().workers))
