@@ -13,6 +13,7 @@ STATED = {"openexr": "BSD-3-Clause"}
 #: Shipped files that come from other hands, with their licences in `web/static/vendor/LICENSES.txt`.
 SHIPPED = [
     ("htmx.org", "0BSD", "script library"),
+    ("idiomorph", "0BSD", "script library: swaps only what changed"),
     ("lucide-static", "ISC", "icons"),
     ("@fontsource-variable/atkinson-hyperlegible-next", "OFL-1.1", "typeface"),
     ("@fontsource-variable/source-sans-3", "OFL-1.1", "figures"),

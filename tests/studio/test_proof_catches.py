@@ -1,18 +1,21 @@
 """Real files broken in every way that has been seen: the proof made while rendering must say so."""
 
+import subprocess
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 
-from deliveries import keyed_as
+from deliveries import deliver, keyed_as
 from plates import Plane, disc
 from upholster.core.composite import premultiply
 from upholster.core.documents.recipe import Recipe, Take
-from upholster.media.compare import compare_joined
-from upholster.media.delivery import Delivery, plan
+from upholster.media.compare import compare, compare_joined
+from upholster.media.decoder.reader import probe
+from upholster.media.delivery import Delivery, Plan, plan
 from upholster.media.encoder import pixels
 from upholster.media.encoder.join import join_movies, packet_digests
 from upholster.media.facts import Facts
@@ -20,6 +23,7 @@ from upholster.media.proof import judged
 from upholster.media.record import Record, load_records, save_records
 from upholster.studio.making.delivering import Order, Part, part_path, prove_part, prove_whole, write_part
 from upholster.studio.making.keying import Footage, KeyJob
+from upholster.studio.making.retiming import wrong_sound
 
 COUNT, WIDTH, HEIGHT = 6, 160, 96
 FACTS = Facts(
@@ -186,3 +190,68 @@ def test_frames_made_from_damaged_ones_are_told_in_the_proof(tmp_path: Path) -> 
     hurt = [r._replace(damaged=n in (1, 2)) for n, r in enumerate(records)]
     found = prove_part(wanted, part, range(COUNT), hurt, tmp_path / "kept.npz")
     assert found and judged([found], wanted.planned).in_words().endswith("The plate is damaged at frames 1 to 2.")
+
+
+def beep(path: Path, *filters: str) -> Path:
+    """A second of pictures with a beep of 0.1 s after 0.3 s, changed by FFmpeg's audio filters."""
+    tone = "aevalsrc='if(between(t,0.3,0.4),0.6*sin(2*PI*800*t),0)':s=48000:d=1"
+    made = ["ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=s=64x48:r=24:d=1", "-f", "lavfi", "-i", tone]
+    made += ["-af", ",".join(filters)] if filters else []
+    subprocess.run([*made, "-c:v", "mpeg4", "-c:a", "pcm_s16le", str(path)], check=True)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("filters", "words"),
+    [
+        ((), ""),
+        (("volume=0.9", "lowpass=6000"), ""),
+        (("volume=0",), "silent from 0 s on"),
+        (("adelay=40",), "40 ms late"),
+        (("atrim=start=0.03", "asetpts=PTS-STARTPTS"), "30 ms early"),
+    ],
+)
+def test_sound_that_is_missing_silent_or_out_of_step_is_caught(
+    tmp_path: Path, filters: tuple[str, ...], words: str
+) -> None:
+    film, made = beep(tmp_path / "film.mov"), beep(tmp_path / "made.mov", *filters)
+    found = wrong_sound(sounding(film), heard_of(film), made)
+    assert (words in found and found.endswith(".")) if words else found == ""
+
+
+def test_a_file_without_the_sound_that_was_asked_for_is_caught(tmp_path: Path) -> None:
+    film, made = beep(tmp_path / "film.mov"), tmp_path / "mute.mov"
+    subprocess.run(["ffmpeg", "-v", "error", "-i", str(film), "-an", "-c", "copy", str(made)], check=True)
+    assert "missing" in wrong_sound(sounding(film), heard_of(film), made)
+
+
+def sounding(film: Path) -> Footage:
+    return Footage((film,), probe([film]))
+
+
+def heard_of(film: Path) -> Plan:
+    return plan(Delivery(format="prores4444", sound=True), probe([film]), Take())
+
+
+@pytest.mark.parametrize("name", ["gif", "apng", "webp"])
+def test_another_number_of_repeats_is_caught(tmp_path: Path, name: str) -> None:
+    made = deliver(FRAMES, tmp_path, name, loop=3)
+    assert made.proof.passed
+    asked = made.planned._replace(delivery=made.planned.delivery.model_copy(update={"loop": 0}))
+    found = compare(made.files, asked, [], range(0))
+    assert not found.passed and "it plays 3 times, not 0" in found.reason
+
+
+def test_frames_that_stand_still_pass_as_webp(tmp_path: Path) -> None:
+    """Its encoder lets a picture stand longer instead of writing it again (RFC 9649, 2.7.1.1: frame duration)."""
+    assert deliver([FRAMES[0]] * 3, tmp_path / "all", "webp").proof.passed
+    solid = (FRAMES[0][0], np.ones_like(FRAMES[0][1]))
+    assert deliver([solid] * 3, tmp_path / "solid", "webp").proof.passed
+    held = deliver([*[FRAMES[0]] * 7, *FRAMES[1:], *[FRAMES[-1]] * 5], tmp_path / "held", "webp", rate=25)
+    assert held.proof.passed and held.proof.frames == 17
+    with Image.open(held.files[0]) as film:
+        assert film.n_frames < 17  # type: ignore[attr-defined]
+    facts = probe(held.files)
+    assert (facts.length, facts.rate) == (17, 25)
+    other = deliver([FRAMES[0], FRAMES[0], FRAMES[1]], tmp_path / "other", "webp", expected=[FRAMES[0]] * 3)
+    assert not other.proof.passed

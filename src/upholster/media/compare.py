@@ -1,17 +1,19 @@
 """Reading a finished file back and comparing it with what was handed to its encoder."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Generator, Iterable, Sequence
 from contextlib import ExitStack, closing
 from fractions import Fraction
+from itertools import repeat
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from upholster.core.delivery.flat_colour import plain_key
 from upholster.core.timemap import TimeMap
 from upholster.media.decoder.frames import Frame, to_frame
-from upholster.media.decoder.planes import same_codes
+from upholster.media.decoder.planes import Planes, same_codes
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Plan, hex_colour
 from upholster.media.encoder.join import packet_digests
@@ -71,6 +73,8 @@ def compare(
                     # Most containers have no place to say which kind of alpha they hold.
                     kind = {"alpha_kind": planned.delivery.alpha, "alpha_over": (0.0, 0.0, 0.0)}
                     reader.facts = reader.facts.model_copy(update=kind)
+            if trouble := _wrong_repeats(paths[0], planned):
+                return proof.model_copy(update={"passed": False, "reason": trouble})
             return _measured(readers, expected, planned, proof, numbers)
     except MediaError as error:
         return failed(planned, str(error))
@@ -108,14 +112,29 @@ def _wrong(facts: Facts, planned: Plan, count: int) -> str:
     form, timing = planned.form, planned.timing
     if form.alpha_depth and not facts.alpha and not form.leaves_solid:
         return "the file has no alpha"
-    if facts.length != count:
+    if facts.length != count and not (form.merges_same and facts.length == 1):
         return f"{facts.length} frames were found, {count} written"
     if (facts.width, facts.height) != (planned.width, planned.height):
         return f"the size is {facts.width}x{facts.height}"
     # Of one or two frames no rate can be seen.
-    if not form.sequence and count > 2 and not _keeps_time(facts.rate, timing, count, form.container):
+    rated = not form.sequence and min(count, facts.length) > 2
+    if rated and not _keeps_time(facts.rate, timing, count, form.container):
         return f"the rate is {facts.rate}, not {timing.rate}"
     return ""
+
+
+def _wrong_repeats(path: Path, planned: Plan) -> str:
+    """Whether an animated picture says how often it plays as it was asked to."""
+    if "loop" not in planned.form.takes:
+        return ""
+    with Image.open(path) as film:
+        # One picture alone does not play.
+        if not getattr(film, "is_animated", False):
+            return ""
+        # GIF counts the times after the first, and says nothing where there are none.
+        said = film.info.get("loop")
+        found = (0 if said == 0 else (said or 0) + 1) if planned.form.container == "gif" else said
+    return "" if found == planned.delivery.loop else f"it plays {found} times, not {planned.delivery.loop}."
 
 
 def _keeps_time(found: Fraction, timing: TimeMap, count: int, container: str) -> bool:
@@ -133,7 +152,7 @@ def _measured(readers: list[Reader], expected: Iterable[Record], planned: Plan, 
     by_frame: list[float] = []
     damaged: list[int] = []
     with ExitStack() as stack:
-        found = [stack.enter_context(closing(reader.planes(numbers))) for reader in readers]
+        found = [stack.enter_context(closing(_planes(reader, numbers))) for reader in readers]
         for number, (handed, *planes) in enumerate(zip(expected, *found, strict=True)):
             if handed.damaged:
                 damaged.append(numbers[number])
@@ -181,6 +200,15 @@ def _measured(readers: list[Reader], expected: Iterable[Record], planned: Plan, 
             "damaged": as_runs(damaged),
         }
     )
+
+
+def _planes(reader: Reader, numbers: range) -> Generator[Planes]:
+    """Code values of frames in order; a still shows the same one every time."""
+    if reader.facts.length > 1 or len(numbers) == 1:
+        yield from reader.planes(numbers)
+    else:
+        (still,) = reader.planes(range(1))
+        yield from repeat(still, len(numbers))
 
 
 def _alpha_found(frames: list[Frame], content: Content) -> Plane | None:

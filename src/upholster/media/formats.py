@@ -39,6 +39,8 @@ class Format(NamedTuple):
         Frames a second the format can hold.
     leaves_solid : bool
         Whether alpha that is solid on all frames is left out of the file.
+    merges_same : bool
+        Whether frames that are all the same become a single still.
     """
 
     name: str
@@ -61,6 +63,7 @@ class Format(NamedTuple):
     joins: bool = True
     most_rate: int = 240
     leaves_solid: bool = False
+    merges_same: bool = False
 
     @property
     def sequence(self) -> bool:
@@ -179,7 +182,7 @@ _TABLE = [
         "webp", "Animated WebP", "web", ".webp", "webp", "libwebp_anim", "bgra", 8, 8, _STRAIGHT,
         "An animated picture for pages and messages; alpha is lossless, colour is not.",
         _step(8), _step(8), 6 / 255, {"quality": "85", "compression_level": "3"}, ("loop",), joins=False, most_rate=100,
-        leaves_solid=True,
+        leaves_solid=True, merges_same=True,
     ),
     _lossless(
         "apng", "APNG", "web", ".apng", "apng", "apng", "rgba", 8, _STRAIGHT,

@@ -152,9 +152,9 @@ def _worst_colour(planned: Plan) -> float:
 def _too_far(proof: Proof, planned: Plan) -> str:
     """What goes beyond the limits of the format; empty where nothing does."""
     form = planned.form
-    if proof.worst_alpha > form.worst_alpha or proof.mean_alpha > form.mean_alpha:
-        return f"alpha is off by up to {proof.worst_alpha * 255:.1f}/255 on frame {proof.worst_alpha_frame}."
     rounding = 1 / STEPS
+    if proof.worst_alpha > form.worst_alpha + rounding or proof.mean_alpha > form.mean_alpha + rounding:
+        return f"alpha is off by up to {proof.worst_alpha * 255:.1f}/255 on frame {proof.worst_alpha_frame}."
     if proof.mean_colour > form.mean_colour + rounding or proof.worst_colour > _worst_colour(planned) + rounding:
         return f"colour is off by {proof.mean_colour * 255:.1f}/255 on average."
     if proof.edge_pixels > _EDGES and proof.edge_colour > _PATCH * form.mean_colour + _PATCH_LEAST:

@@ -1,7 +1,7 @@
 """What becomes of the sound of a source in a delivery: as long as the pictures, and in time with them."""
 
 from fractions import Fraction
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer
 
@@ -19,6 +19,21 @@ _CODECS: dict[str, tuple[str, frozenset[str] | None]] = {
 }
 
 Seconds = Annotated[Fraction, BeforeValidator(Fraction), PlainSerializer(str)]
+
+
+class Sound(NamedTuple):
+    """Sound to go beside pictures.
+
+    Attributes
+    ----------
+    packed : bytes
+        A file of the sound alone, in time with the first picture.
+    encoder : str
+        What it is encoded with for its container; empty where its packets go over as they are.
+    """
+
+    packed: bytes
+    encoder: str = ""
 
 
 class SoundWanted(BaseModel):
@@ -55,6 +70,23 @@ class SoundWanted(BaseModel):
         """Whether sound in `codec` can be handed over packet by packet."""
         fits = self.copied is None or codec in self.copied
         return fits and self.whole and not (self.backwards or self.before or self.after) and self.tempo == 1
+
+    @property
+    def anew(self) -> "SoundWanted":
+        """The same, with every packet made anew."""
+        return self.model_copy(update={"copied": frozenset()})
+
+    def encoder(self, codec: str) -> str:
+        """What sound in `codec` is encoded with; empty where it is handed over packet by packet."""
+        return "" if self.unchanged(codec) else self.codec
+
+
+def as_it_sounds(seconds: Fraction) -> SoundWanted:
+    """The sound of a finished file, as long as its pictures last."""
+    return SoundWanted(
+        first=Fraction(0), end=seconds, before=Fraction(0), moving=seconds, after=Fraction(0),
+        backwards=False, whole=True, codec="", copied=frozenset(),
+    )  # fmt: skip
 
 
 def sound_wanted(times: TimeMap, source: Fraction, length: int, container: str) -> SoundWanted:

@@ -4,6 +4,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
 from upholster.media.decoder.planes import Planes
@@ -20,11 +21,25 @@ def is_animated(path: Path) -> bool:
     return head[:4] == b"RIFF" and head[8:16] == b"WEBPVP8X" and bool(head[20] & 2)
 
 
+_TOO_MANY = f"This animation holds more than {FRAMES:,} pictures. Bring in a shorter one."
+
+
 def _rate(count: int, milliseconds: int) -> Fraction:
     """The usual rate whose frames end on the same millisecond, a whole one if need be; or the mean one."""
     usual = [rate for rate in RATES if abs(1000 * count / rate - milliseconds) <= 1]
     mean = Fraction(1000 * count, max(1, milliseconds))
     return min(usual, key=lambda rate: (rate.denominator, abs(rate - mean)), default=mean)
+
+
+def _even_rate(ends: NDArray[np.int64]) -> Fraction | None:
+    """The slowest usual rate by which all pictures end on a frame, as far as milliseconds can tell."""
+    # Whole rates before those that differ from them by a thousandth.
+    for rate in sorted(RATES, key=lambda r: (round(r), r.denominator)):
+        frames = ends * float(rate) / 1000
+        whole = np.rint(frames)
+        if np.all(np.abs(frames - whole) <= 0.0011 * float(rate)) and np.all(np.diff(whole, prepend=0) >= 1):
+            return rate
+    return None
 
 
 class Animation:
@@ -36,18 +51,24 @@ class Animation:
             if self._film.width * self._film.height > PIXELS:
                 raise MediaError("The pictures of this animation are too large. Bring in a smaller version.")
             if getattr(self._film, "n_frames", 1) > FRAMES:
-                raise MediaError(f"This animation holds more than {FRAMES:,} pictures. Bring in a shorter one.")
+                raise MediaError(_TOO_MANY)
             times = self._times()
         except (UnidentifiedImageError, OSError, SyntaxError) as error:
             raise MediaError("This WebP file is broken or of a kind Upholster cannot read.") from error
-        rate = min(max(_rate(len(times), int(times.sum())), SLOWEST), FASTEST)
+        whole = _even_rate(np.cumsum(times))
+        rate = whole or min(max(_rate(len(times), int(times.sum())), SLOWEST), FASTEST)
+        #: The picture each frame shows: pictures that stand longer are several frames.
+        ends = np.rint(np.cumsum(times) * float(rate) / 1000).astype(int) if whole else np.arange(1, len(times) + 1)
+        self._shows = np.repeat(np.arange(len(times)), np.diff(ends, prepend=0))
+        if len(self._shows) > FRAMES:
+            raise MediaError(_TOO_MANY)
         self.facts = Facts(
             kind="video",
             container="webp",
             codec="webp",
             width=self._film.width,
             height=self._film.height,
-            length=len(times),
+            length=len(self._shows),
             rate=rate,
             depth=8,
             alpha=True,
@@ -56,7 +77,7 @@ class Animation:
         )
 
     def planes(self, frame: int) -> Planes:
-        self._film.seek(frame)
+        self._film.seek(int(self._shows[frame]))
         pixels = np.asarray(self._film.convert("RGBA"))
         return Planes("rgb", 8, [pixels[..., c] for c in range(3)], pixels[..., 3])
 

@@ -15,10 +15,15 @@ from upholster.media.sound import SoundWanted
 
 Samples = NDArray[np.float32]
 
-#: The container sound is handed over in: it keeps times exactly.
-CONTAINER = "nut"
+#: Containers sound is handed over in: one that keeps the times of packets exactly; for what is made anew and begins
+#: with the first picture, one that keeps where its channels are heard.
+_COPIED, _ANEW = "nut", "wav"
+#: What sound is handed over in where it is made anew: 24 bits, whatever it is encoded with in the end.
+_BETWEEN = "pcm_s24le"
 #: Samples a second that Opus is encoded at (RFC 6716, section 2).
 _OPUS = 48_000
+#: Layouts by the number of channels, as FFmpeg's `av_channel_layout_default` has them.
+_USUAL = {1: "mono", 2: "stereo", 3: "2.1", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 #: Seconds by which times of neighbouring packets may be off without there being a gap.
 _JITTER = 0.02
 #: Most samples of all channels held where sound is played backwards, and samples encoded at a time.
@@ -54,7 +59,7 @@ def _first_picture(source: Any) -> Fraction:
 
 def _copied(source: Any, track: Any) -> bytes:
     packed, count, start = io.BytesIO(), 0, _first_picture(source)
-    with av.open(packed, "w", format=CONTAINER) as target:
+    with av.open(packed, "w", format=_COPIED) as target:
         stream = target.add_stream_from_template(track)
         for packet in source.demux(track):
             if packet.size and packet.pts is not None and packet.pts * packet.time_base >= start:
@@ -66,7 +71,7 @@ def _copied(source: Any, track: Any) -> bytes:
 
 
 def _made_anew(source: Any, track: Any, wanted: SoundWanted) -> bytes:
-    layout = track.layout.name
+    layout = _layout(track)
     rate = _OPUS if wanted.codec == "libopus" else track.rate
     sound: Iterable[Samples] = _between(source, track, layout, rate, wanted)
     if wanted.backwards:
@@ -76,8 +81,8 @@ def _made_anew(source: Any, track: Any, wanted: SoundWanted) -> bytes:
     starts, ends = round(wanted.before * rate), round((wanted.before + wanted.moving) * rate)
     total = round((wanted.before + wanted.moving + wanted.after) * rate)
     packed = io.BytesIO()
-    with av.open(packed, "w", format=CONTAINER) as target:
-        stream = target.add_stream(wanted.codec, rate=rate, layout=layout)
+    with av.open(packed, "w", format=_ANEW) as target:
+        stream = target.add_stream(_BETWEEN, rate=rate, layout=layout)
         written = 0
         pieces = (_silence(track.channels, starts), _exactly(sound, ends - starts, track.channels),
                   _silence(track.channels, total - ends))  # fmt: skip
@@ -89,6 +94,12 @@ def _made_anew(source: Any, track: Any, wanted: SoundWanted) -> bytes:
                 target.mux(stream.encode(frame))
         target.mux(stream.encode(None))
     return packed.getvalue()
+
+
+def _layout(track: Any) -> str:
+    """Where the channels are heard; where a file does not say so, as that many usually are."""
+    name = str(track.layout.name)
+    return _USUAL.get(track.channels, name) if name.endswith("channels") else name
 
 
 def _between(source: Any, track: Any, layout: str, rate: int, wanted: SoundWanted) -> Iterator[Samples]:

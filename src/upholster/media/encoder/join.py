@@ -11,9 +11,10 @@ import av
 from upholster.media.encoder.movie import mark_alpha
 from upholster.media.encoder.sound import SoundTrack
 from upholster.media.formats import Format
+from upholster.media.sound import Sound
 
 
-def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction, sound: bytes | None = None) -> None:
+def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction, sound: Sound | None = None) -> None:
     """Copy the packets of `parts`, in order, into one file; every packet is a frame.
 
     The file takes its name when it is whole.

@@ -16,6 +16,7 @@ from upholster.media.encoder.pixels import FILLERS
 from upholster.media.encoder.sound import SoundTrack
 from upholster.media.facts import AlphaKind
 from upholster.media.formats import Format
+from upholster.media.sound import Sound
 
 Plane = NDArray[np.float32]
 
@@ -43,7 +44,7 @@ class MovieWriter:
         *,
         fill: Fill | None = None,
         mux: dict[str, str] | None = None,
-        sound: bytes | None = None,
+        sound: Sound | None = None,
     ) -> None:
         self._form, self._path, self._alpha = form, path, alpha
         self._part = path.with_name(path.name + ".part")

@@ -13,6 +13,7 @@ from upholster.media.delivery import Delivery, Plan
 from upholster.media.encoder.movie import MovieWriter
 from upholster.media.encoder.pixels import palette_of, with_palette
 from upholster.media.formats import Format
+from upholster.media.sound import Sound
 
 #: Pictures of a clip that its palette is taken from, and pixels of each.
 _LOOKED_AT, _PIXELS = 16, 40_000
@@ -23,7 +24,7 @@ def transcode(
     parts: Sequence[Path],
     path: Path,
     *,
-    sound: bytes | None = None,
+    sound: Sound | None = None,
     threads: int = 1,
     progress: Callable[[int], None] = lambda done: None,
 ) -> None:

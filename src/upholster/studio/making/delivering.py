@@ -24,7 +24,7 @@ from upholster.media.proof import Proof, failed, judged
 from upholster.media.record import Record, load_records, record, save_records
 from upholster.studio.making.grounds import open_ground
 from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob
-from upholster.studio.making.retiming import retimed_frames, retimed_sound
+from upholster.studio.making.retiming import retimed_frames, retimed_sound, wrong_sound
 
 Plane = NDArray[np.float32]
 
@@ -75,7 +75,7 @@ def deliver(key_job: KeyJob, order: Order, out: Path, *, threads: int = 1) -> Pr
                 pool.shutdown(cancel_futures=True)
                 raise
         files = assemble(key_job, planned, folder, len(ranges), out, threads=threads)
-        if reason := wrongly_joined(planned, folder, len(ranges), files):
+        if reason := wrongly_joined(key_job.footage, planned, folder, len(ranges), files):
             return failed(planned, reason)
         if not proves_parts(planned.form):
             kept = [records_path(Path(parts), position) for position in range(len(ranges))]
@@ -193,9 +193,11 @@ def prove_whole(order: Order, files: Sequence[Path], kept: Sequence[Path], progr
     return compare(files, order.planned, expected(), range(order.planned.timing.frames))
 
 
-def wrongly_joined(planned: Plan, folder: Path, count: int, files: Sequence[Path]) -> str:
-    """What is wrong with files that were put together of proved parts; empty where nothing is."""
+def wrongly_joined(footage: Footage, planned: Plan, folder: Path, count: int, files: Sequence[Path]) -> str:
+    """What is wrong with files that were put together of proved parts, and with their sound; empty where nothing is."""
     form = planned.form
+    if reason := wrong_sound(footage, planned, files[0]):
+        return reason
     if form.sequence:
         gone = next((file.name for file in files if not file.is_file()), "")
         return f"{gone} is missing." if gone else ""

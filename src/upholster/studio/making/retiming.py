@@ -2,11 +2,14 @@
 
 from collections.abc import Generator, Sequence
 from contextlib import closing
+from pathlib import Path
 
 from upholster.core.retime import between, pair_of
 from upholster.core.timemap import TimeMap
+from upholster.media.compare_sound import sound_apart
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Plan
+from upholster.media.sound import Sound, as_it_sounds
 from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob, keyed_frames
 
 
@@ -37,9 +40,20 @@ def retimed_frames(job: KeyJob, times: TimeMap, numbers: Sequence[int]) -> Gener
             yield KeyedFrame(*between(pair, mix.weight), one.damaged or two.damaged)
 
 
-def retimed_sound(footage: Footage, planned: Plan) -> bytes | None:
-    """The sound of a delivery, as long as its pictures, encoded for its container; None without any."""
+def retimed_sound(footage: Footage, planned: Plan) -> Sound | None:
+    """The sound of a delivery, as long as its pictures; None without any."""
     if planned.sound is None:
         return None
     with Reader(*footage) as reader:
-        return reader.sound(planned.sound)
+        packed = reader.sound(planned.sound)
+        return Sound(packed, planned.sound.encoder(reader.facts.sound)) if packed else None
+
+
+def wrong_sound(footage: Footage, planned: Plan, path: Path) -> str:
+    """What is wrong with the sound of a finished file; empty where nothing is, or none was wanted."""
+    if planned.sound is None:
+        return ""
+    with Reader(*footage) as plate, Reader([path]) as made:
+        expected = plate.sound(planned.sound.anew)
+        seconds = planned.timing.frames / planned.timing.rate
+        return sound_apart(expected, made.sound(as_it_sounds(seconds))) if expected else ""

@@ -59,12 +59,10 @@ def batch() -> Response:
 def _rows() -> dict[str, Any]:
     page = paging.asked()
     shown = page.of(renders.all_renders(page.most + 1, page.skip))
-    under_way = renders.under_way()
     return shown | {
         "active_states": renders.ACTIVE,
-        "several": under_way > 1,
+        "several": renders.under_way() > 1,
         "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in shown["rows"]],
-        "active": under_way > 0,
         "traced": runs.shots_being_traced(),
         "proved": {name for name, form in FORMATS.items() if proves_parts(form)},
     }

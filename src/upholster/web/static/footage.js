@@ -1,6 +1,7 @@
 /** Bringing files in, in blocks, with progress; and moving thumbnails. */
 
 import { call, say, send } from "./lib/common.js";
+import { keepCurrent } from "./lib/live.js";
 
 const BLOCK = 8 << 20;
 const PICTURE = /\.(png|tiff?|exr)$/i;
@@ -151,6 +152,7 @@ function stop() {
 
 const chosen = new Set();
 const cards = document.getElementById("list");
+keepCurrent(cards);
 
 function showChosen() {
   for (const box of cards.querySelectorAll("[data-shot]")) box.checked = chosen.has(box.dataset.shot);

@@ -1,6 +1,7 @@
 /** The page's ground, the same under every clip and kept for the next visit. */
 
 import { groundPicker, layGround } from "./lib/grounds.js";
+import "./lib/live.js";
 
 const choice = { ground: "checker", colour: "#c026a8", ...JSON.parse(localStorage.getItem("stockroom-ground") || "{}") };
 

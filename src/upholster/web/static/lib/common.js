@@ -46,12 +46,6 @@ export function say(sentence, link) {
   hush = setTimeout(() => (box.textContent = ""), 7000);
 }
 
-/** A list that is drawn anew keeps the length it has grown to. */
-document.body.addEventListener("htmx:configRequest", (event) => {
-  const list = document.querySelector("#list > ul");
-  if (list && event.detail.target?.id === "list") event.detail.parameters.count = list.children.length;
-});
-
 /** What is refused is said where it was asked for; the page stays as it is. */
 document.body.addEventListener("htmx:responseError", (event) => {
   let sentence = "This did not work. Try again.";
