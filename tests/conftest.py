@@ -139,7 +139,7 @@ _AT = {
 
 def _at(house: House) -> Iterator[str]:
     """What a house was at: work and transactions under way, and the end of its log with each worker's threads."""
-    with psycopg.connect(os.environ["UPHOLSTER_DATABASE"], connect_timeout=5) as db:
+    with psycopg.connect(os.environ.get("UPHOLSTER_DATABASE", ""), connect_timeout=5) as db:
         for title, query in _AT.items():
             yield f"{title}:"
             yield from (f"  {row}" for row in db.execute(query))

@@ -104,7 +104,8 @@ def test_stockroom_finds_tags_deletes_and_brings_back(page: Page) -> None:
     assert page.locator(".ground").first.evaluate("e => getComputedStyle(e).backgroundColor") == "rgb(255, 255, 255)"
     page.get_by_label("Delete moth_v001").click()
     expect(page.locator("[data-clip]")).to_have_count(0)
-    page.get_by_role("button", name="Bring it back").click()
+    page.reload()
+    page.get_by_role("button", name="Bring moth_v001 back").click()
     expect(page.locator("[data-clip=moth_v001]")).to_be_visible()
 
 

@@ -38,7 +38,7 @@ def ended(*names: str) -> bool:
 
 @pytest.mark.parametrize("name", ["prores4444", "vp9", "webp", "flat-h264", "pair-prores", "png16"])
 def test_a_quote_says_size_and_time(visitor: Visitor, shot_id: int, name: str) -> None:
-    status, told = visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, delivery={"format": name}))
+    status, told = visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, deliveries=[{"format": name}]))
     assert status == 200 and told["bytes"] > 500 and told["words"].startswith("About ")
 
 
@@ -56,7 +56,7 @@ def test_a_quote_says_size_and_time(visitor: Visitor, shot_id: int, name: str) -
 def test_an_impossible_delivery_is_said_before_it_is_made(
     visitor: Visitor, shot_id: int, delivery: dict[str, Any], words: str
 ) -> None:
-    status, told = visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, delivery=delivery))
+    status, told = visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, deliveries=[delivery]))
     assert status == 422 and words in told["problem"]
     body = {"revision": 1, "deliveries": [delivery], "name": ""}
     status, told = visitor.ask(f"/bench/{shot_id}/render", body)
@@ -65,9 +65,9 @@ def test_an_impossible_delivery_is_said_before_it_is_made(
 
 def test_questions_overtaken_by_newer_ones_are_passed_over(visitor: Visitor, shot_id: int) -> None:
     delivery = {"format": "png8"}
-    assert visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, delivery=delivery, sequence=9))[0] == 200
-    assert visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, delivery=delivery, sequence=5))[0] == 204
-    other = asked(shot_id, delivery=delivery, window="two")
+    assert visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, deliveries=[delivery], sequence=9))[0] == 200
+    assert visitor.ask(f"/bench/{shot_id}/quote", asked(shot_id, deliveries=[delivery], sequence=5))[0] == 204
+    other = asked(shot_id, deliveries=[delivery, {"format": "prores4444"}], window="two")
     assert visitor.ask(f"/bench/{shot_id}/quote", other)[0] == 200, "another window asks for itself"
 
 

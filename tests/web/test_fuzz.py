@@ -170,7 +170,7 @@ def test_a_rate_that_would_take_for_ever_is_answered_at_once(client: FlaskClient
     sent = token(client)
     delivery = {"format": "vp9", "rate": "1e999999999"}
     for address, body in (
-        (f"/bench/{shot_id}/quote", {"base": 1, "delivery": delivery, "window": "w", "sequence": 1}),
+        (f"/bench/{shot_id}/quote", {"base": 1, "deliveries": [delivery], "window": "w", "sequence": 1}),
         (f"/bench/{shot_id}/render", {"revision": 1, "deliveries": [delivery], "name": ""}),
         ("/presets", {"name": "slow", "delivery": delivery}),
         ("/renders/batch", {"shots": [shot_id], "delivery": delivery}),

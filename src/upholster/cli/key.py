@@ -16,6 +16,7 @@ from upholster.cli.options import (
     EMPTY,
     FRAMES,
     JSON,
+    RATE,
     RECIPE,
     delivery_options,
     look_at_choices,
@@ -41,6 +42,7 @@ from upholster.studio.making.tracing import Mattes, make_all, missing_of
 @click.argument("out", type=click.Path(path_type=Path))
 @RECIPE
 @ALPHA
+@RATE
 @EMPTY
 @click.option(
     "--cache",
@@ -58,6 +60,7 @@ def key_command(
     out: Path,
     recipe_path: Path | None,
     plate_alpha: str | None,
+    plate_rate: str | None,
     empty: str | None,
     cache: Path | None,
     save_recipe: Path | None,
@@ -71,7 +74,13 @@ def key_command(
     look_at(out, form)
     look_at_choices(choices, form)
     key_job = key_job_of(
-        open_footage(plate), recipe_path, empty, frames, plate_alpha, choices, lambda s: click.echo(s, err=True)
+        open_footage(plate, plate_rate),
+        recipe_path,
+        empty,
+        frames,
+        plate_alpha,
+        choices,
+        lambda s: click.echo(s, err=True),
     )
     order = order_of(choices, form.name, key_job)
     with _traced(key_job, cache) as traced, row_bands():

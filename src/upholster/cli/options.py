@@ -25,6 +25,9 @@ ALPHA = click.option(
     type=click.Choice(["straight", "premultiplied", "none"]),
     help="How alpha that the plate brings along is taken; by default as it looks.",
 )
+RATE = click.option(
+    "--plate-rate", help="Frames a second of numbered pictures, which say none themselves; by default 24."
+)
 EMPTY = click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
 FRAMES = click.option("--frames", "--range", "frames", help="First and last frame of the plate, as A-B.")
 

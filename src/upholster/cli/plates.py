@@ -3,16 +3,28 @@
 import json
 from pathlib import Path
 
+import click
+
 from upholster.core.documents.recipe import Recipe, RecipeError, read_recipe
 from upholster.media.decoder.reader import probe as probe_files
+from upholster.media.facts import read_rate
 from upholster.media.sequences import find_pictures
 from upholster.studio.footage.inspect import interpretation
 from upholster.studio.making.keying import Footage
 
 
-def open_footage(given: str) -> Footage:
+def open_footage(given: str, rate: str | None = None) -> Footage:
+    """A plate by its name; numbered pictures run at `rate` where one is given."""
     files = tuple(find_pictures(given))
-    return Footage(files, probe_files(files))
+    facts = probe_files(files)
+    if rate is not None:
+        if facts.kind != "sequence":
+            raise click.UsageError(f"--plate-rate is for numbered pictures; {given} says itself how fast it runs.")
+        try:
+            facts = facts.model_copy(update={"rate": read_rate(rate)})
+        except ValueError as error:
+            raise click.UsageError(f"--plate-rate: {error}.") from None
+    return Footage(files, facts)
 
 
 def with_alpha_as(footage: Footage, kind: str | None) -> Footage:

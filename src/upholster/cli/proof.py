@@ -6,7 +6,7 @@ from typing import Any
 import click
 
 from upholster.cli.jobs import key_job_of
-from upholster.cli.options import ALPHA, EMPTY, FRAMES, JSON, RECIPE, delivery_options, order_of, take_options
+from upholster.cli.options import ALPHA, EMPTY, FRAMES, JSON, RATE, RECIPE, delivery_options, order_of, take_options
 from upholster.cli.plates import open_footage
 from upholster.cli.program import main
 from upholster.media.delivery import Plan
@@ -23,6 +23,7 @@ from upholster.studio.making.delivering import prove_files
 @click.option("--against", help="The plate FILE was keyed from.")
 @RECIPE
 @ALPHA
+@RATE
 @EMPTY
 @FRAMES
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="The format FILE was written in.")
@@ -34,6 +35,7 @@ def proof(
     against: str | None,
     recipe_path: Path | None,
     plate_alpha: str | None,
+    plate_rate: str | None,
     empty: str | None,
     frames: str | None,
     name: str | None,
@@ -49,7 +51,8 @@ def proof(
         if not found.alpha:
             raise MediaError(f"{file} carries no alpha, so its background is opaque. Deliver it again.")
         return
-    key_job = key_job_of(open_footage(against), recipe_path, empty, frames, plate_alpha, choices, lambda s: None)
+    plate = open_footage(against, plate_rate)
+    key_job = key_job_of(plate, recipe_path, empty, frames, plate_alpha, choices, lambda s: None)
     order = order_of(choices, name or _guess(file), key_job)
     result = prove_files(key_job, order, _files_of(file, order.planned))
     click.echo(result.model_dump_json(indent=2) if as_json else result.in_words())

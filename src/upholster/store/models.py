@@ -196,6 +196,8 @@ class Render(Base):
     problem: Mapped[str] = mapped_column(default="")
     frames: Mapped[int]
     frames_encoded: Mapped[int] = mapped_column(default=0)
+    #: Whether it was taken from the list of renders, once it had ended.
+    cleared: Mapped[bool] = mapped_column(default=False)
     proof: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     started_at: Mapped[datetime | None]

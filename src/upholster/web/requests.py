@@ -153,11 +153,15 @@ class RenderAsked(Asked):
 
 
 class Quote(Sequenced):
-    delivery: Any
+    deliveries: list[Any] = Field(min_length=1, max_length=40)
 
 
 class Flat(OfRecipe):
     colour: Hex | None = None
+
+
+class Named(Asked):
+    name: Word
 
 
 class PresetKept(Asked):

@@ -3,12 +3,13 @@
 import os
 import tempfile
 import time
+from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import NamedTuple
 
 from upholster.media.encoder.transcode import transcode
-from upholster.studio.making.delivering import Order, Part, part_path, write_frames
+from upholster.studio.making.delivering import Order, Part, Progress, part_path, silent, write_frames
 from upholster.studio.making.keying import KeyedFrame, KeyJob
 from upholster.studio.making.retiming import retimed_frames
 
@@ -24,13 +25,24 @@ _READ_BACK = 1.3
 
 
 class Estimate(NamedTuple):
-    """Bytes of the file, and seconds until it is made and checked on this machine."""
+    """Bytes of a file, and seconds on this machine to key its frames, and to write and check them."""
 
     bytes: int
-    seconds: float
+    keying: float
+    writing: float
+
+    @property
+    def seconds(self) -> float:
+        return self.keying + self.writing
 
 
-def estimate(key_job: KeyJob, order: Order) -> Estimate:
+def together(estimates: Sequence[Estimate]) -> Estimate:
+    """What several files of the same frames take, which are keyed once."""
+    sizes, keying, writing = zip(*estimates, strict=True)
+    return Estimate(sum(sizes), max(keying), sum(writing))
+
+
+def estimate(key_job: KeyJob, order: Order, progress: Progress = silent) -> Estimate:
     """Make a few frames of a delivery and reckon with them."""
     planned = order.planned
     frames, codec = planned.timing.frames, planned.form.codec
@@ -39,13 +51,16 @@ def estimate(key_job: KeyJob, order: Order) -> Estimate:
     places = _spread(frames, run, min(_ALONE if alone else _PLACES, max(1, frames // run)))
     numbers = [n for at in places for n in range(at, at + run)]
     began = time.perf_counter()
+    keyed = {}
     with closing(retimed_frames(key_job, planned.timing, numbers)) as coming:
-        keyed = dict(zip(numbers, coming, strict=True))
+        for done, (number, frame) in enumerate(zip(numbers, coming, strict=True), 1):
+            keyed[number] = frame
+            progress(done)
     keying = max(0.0, time.perf_counter() - began - _START) / len(numbers)
 
     began = time.perf_counter()
-    whole = sum(_size(order, keyed, range(at, at + 1)) for at in places) / len(places)
-    runs = whole if run == 1 else sum(_size(order, keyed, range(at, at + run)) for at in places) / len(places)
+    whole = sum(_size(order, keyed, range(at, at + 1), progress) for at in places) / len(places)
+    runs = whole if run == 1 else sum(_size(order, keyed, range(at, at + run), progress) for at in places) / len(places)
     made = len(places) * (1 if run == 1 else run + 1)
     encoding = (time.perf_counter() - began) / made
 
@@ -54,7 +69,8 @@ def estimate(key_job: KeyJob, order: Order) -> Estimate:
     total = keys * whole + (frames - keys) * between
     if planned.delivery.bitrate:
         total = min(total, planned.delivery.bitrate * 1000 / 8 * float(frames / planned.timing.rate))
-    return Estimate(round(total), (keying + _READ_BACK * encoding) * frames / (os.cpu_count() or 1))
+    each = frames / (os.cpu_count() or 1)
+    return Estimate(round(total), keying * each, _READ_BACK * encoding * each)
 
 
 def _spread(frames: int, run: int, count: int) -> list[int]:
@@ -63,15 +79,15 @@ def _spread(frames: int, run: int, count: int) -> list[int]:
     return [int(k * run + room * (k + 0.5)) for k in range(count)]
 
 
-def _size(order: Order, keyed: dict[int, KeyedFrame], numbers: range) -> int:
+def _size(order: Order, keyed: dict[int, KeyedFrame], numbers: range, progress: Progress) -> int:
     """Bytes of a file with delivered frames `numbers` alone."""
     form = order.planned.form
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         target = part_path(folder, 0, form)
-        write_frames((keyed[n] for n in numbers), [Part(order, target)], numbers)
+        write_frames((keyed[n] for n in numbers), [Part(order, target)], numbers, progress=progress)
         if not form.joins:
             whole = folder / f"whole{form.suffix}"
-            transcode(order.planned, [target], whole)
+            transcode(order.planned, [target], whole, progress=progress)
             target.unlink()
         return sum(path.stat().st_size for path in folder.rglob("*") if path.is_file())

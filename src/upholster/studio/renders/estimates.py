@@ -1,5 +1,6 @@
 """What can be said of a delivery before it is made: its cost, and whether its flat colour is safe."""
 
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -9,9 +10,9 @@ from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Delivery, as_hex, hex_colour, plan
 from upholster.store.models import Footage
 from upholster.studio.footage.bring_in import get_footage, ground_of
-from upholster.studio.making.delivering import Order, Plane
+from upholster.studio.making.delivering import Order, Plane, Progress, silent
 from upholster.studio.making.flat import subject_of
-from upholster.studio.renders.estimate import Estimate, estimate
+from upholster.studio.renders.estimate import Estimate, estimate, together
 from upholster.studio.shots.screens import key_job_of
 
 #: Brightness within which a flat colour keys out well at the other end (common practice, no source).
@@ -28,13 +29,17 @@ class Flat(NamedTuple):
     words: str
 
 
-def quote(footage: Footage, recipe: Recipe, delivery: Delivery) -> Estimate:
-    """Size and time of a delivery, from a few frames of it."""
+def quote(footage: Footage, recipe: Recipe, deliveries: Sequence[Delivery], progress: Progress = silent) -> Estimate:
+    """Size and time of deliveries, from a few frames of each; `progress` may raise to stop."""
+    return together([_quote(footage, recipe, delivery, progress) for delivery in deliveries])
+
+
+def _quote(footage: Footage, recipe: Recipe, delivery: Delivery, progress: Progress) -> Estimate:
     if delivery.form.content == "flat" and not delivery.colour:
         delivery = delivery.model_copy(update={"colour": flat(footage, recipe, None).colour})
     key_job = key_job_of(footage, recipe)
     planned = plan(delivery, key_job.footage.facts, recipe.take)
-    return estimate(key_job, Order(planned, ground_of(delivery)))
+    return estimate(key_job, Order(planned, ground_of(delivery)), progress)
 
 
 def flat(footage: Footage, recipe: Recipe, colour: str | None) -> Flat:

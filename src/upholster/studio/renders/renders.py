@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Hashable, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import case, func, select
+from sqlalchemy import case, func, select, update
 from sqlalchemy.orm import Session, selectinload
 
 from upholster.media.delivery import Delivery, plan, read_delivery
@@ -88,6 +88,7 @@ def retry(render_id: int) -> None:
     with session() as db:
         render = _ended(db, render_id)
         render.state, render.problem, render.proof = RenderState.RUNNING, "", None
+        render.cleared = False
         render.started_at = render.finished_at = None
         render.frames_encoded, render.checks = 0, []
         render.made_in = _new_pass(render.shot_id, render.frames)
@@ -124,8 +125,15 @@ def all_renders(most: int | None = None, skip: int = 0) -> list[Render]:
     going = Render.state.in_(ACTIVE)
     order = going.desc(), case((going, -Render.place), else_=0), case((going, Render.id), else_=-Render.id)
     parts = selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks)
+    shown = select(Render).where(Render.cleared.is_(False))
     with session() as db:
-        return list(db.scalars(select(Render).options(*parts).order_by(*order).offset(skip).limit(most)))
+        return list(db.scalars(shown.options(*parts).order_by(*order).offset(skip).limit(most)))
+
+
+def clear_ended() -> None:
+    """Take renders that have ended from the list; what they made stays in the stockroom."""
+    with session() as db:
+        db.execute(update(Render).where(Render.state.not_in(ACTIVE), Render.cleared.is_(False)).values(cleared=True))
 
 
 def under_way() -> int:

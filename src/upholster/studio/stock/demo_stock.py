@@ -33,9 +33,11 @@ _FINISHED = {
 
 def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
     """Bring in what of the demo is missing; does nothing in a house that has it."""
-    done = paths.data_root() / "demo" / "furnished"
+    done, begun = _marks()
     if done.exists():
         return
+    begun.parent.mkdir(parents=True, exist_ok=True)
+    begun.touch()
     say("The demo's plates are being read; two clips of them are finished after that.")
     for file in plates():
         _bring_in(file)
@@ -57,8 +59,19 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
                 stock.tag(clip.id, tags)
     for name, subject, strokes in (("kite", "Kite", kite.brushed()), ("street-fair", "Rooster", fair.brushed())):
         _brush(name, subject, strokes, stopping)
-    done.parent.mkdir(parents=True, exist_ok=True)
     done.touch()
+
+
+def under_way() -> bool:
+    """Whether the demo is still being brought in."""
+    done, begun = _marks()
+    return begun.exists() and not done.exists()
+
+
+def _marks() -> tuple[Path, Path]:
+    """Files that say that the demo is here, and that bringing it in has begun."""
+    home = paths.data_root() / "demo"
+    return home / "furnished", home / "begun"
 
 
 def _brush(name: str, subject: str, strokes: list[dict[str, Any]], stopping: Callable[[], bool]) -> None:

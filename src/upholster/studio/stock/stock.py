@@ -29,6 +29,13 @@ def clips(search: str = "", most: int | None = None, skip: int = 0) -> list[Clip
         return list(db.scalars(query.options(parts).offset(skip).limit(most)))
 
 
+def deleted() -> list[Clip]:
+    """Clips that can be brought back, the last one deleted first."""
+    query = select(Clip).where(Clip.deleted_at > datetime.now(UTC) - KEPT).order_by(Clip.deleted_at.desc())
+    with session() as db:
+        return list(db.scalars(query))
+
+
 def get_clip(clip_id: int) -> Clip:
     with session() as db:
         clip = db.get(Clip, clip_id)

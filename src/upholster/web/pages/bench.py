@@ -6,16 +6,17 @@ import threading
 import time
 from typing import Any, Literal
 
-from flask import Blueprint, Response, jsonify, render_template
+from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.core.documents.recipe import Recipe, changed, document_of
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
 from upholster.studio.errors import Refused
-from upholster.studio.footage import bring_in
+from upholster.studio.footage import bring_in, renaming
 from upholster.studio.looking import look
 from upholster.studio.renders import renders
 from upholster.studio.shots import screens, shots
+from upholster.studio.stock import stock
 from upholster.web import requests
 from upholster.web.fields import fields
 from upholster.web.newest import Newest
@@ -43,6 +44,7 @@ def show(shot_id: int) -> str:
         start=_state(state)
         | {
             "bench": state.shot.bench,
+            "chosen": _chosen(request.args.get("clip", type=int), request.args.get("line", type=int)),
             "facts": _plain_facts(state),
             "fields": fields(),
             "delivery": deliver.choices(state.footage.facts),
@@ -52,6 +54,18 @@ def show(shot_id: int) -> str:
         mattes=[g for g in grounds if (g.width, g.height) == (facts["width"], facts["height"])],
         name=renders.proposed_name(state.shot),
     )
+
+
+def _chosen(clip_id: int | None, line: int | None) -> dict[str, Any]:
+    """What an address wants to find on the Bench: the delivery of a clip, and a line unfolded."""
+    chosen: dict[str, Any] = {} if line is None else {"open": line}
+    return chosen if clip_id is None else chosen | {"delivery": stock.get_clip(clip_id).render.delivery}
+
+
+@page.post("/name")
+def rename(shot_id: int) -> Response:
+    renaming.rename_shot(shot_id, asked_for(requests.Named).name)
+    return jsonify(name=shots.open_shot(shot_id).shot.name)
 
 
 @page.post("/recipe")

@@ -10,6 +10,7 @@ from upholster.media.facts import Facts
 from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
 from upholster.media.sound import FASTEST, SLOWEST
 from upholster.studio.looking import look
+from upholster.studio.making.delivering import Stopped
 from upholster.studio.renders import estimates, presets, renders
 from upholster.studio.renders.traced import words_of_missing
 from upholster.studio.shots import shots
@@ -35,15 +36,22 @@ def render(shot_id: int) -> Response:
 
 @page.post("/bench/<int:shot_id>/quote")
 def quote(shot_id: int) -> Response:
-    """Size and time of a delivery; 204 where a newer question of the same window has come in since."""
+    """Size and time of deliveries; 204 where a newer question of the same window has come in since."""
     asked = asked_for(requests.Quote)
     _newest.note(asked.window, asked.sequence)
-    recipe, delivery = asked.read(shot_id), read_delivery(asked.delivery)
+    recipe, deliveries = asked.read(shot_id), [read_delivery(document) for document in asked.deliveries]
     footage = look.footage_of(shot_id)
-    with _quoting:
+
+    def still_wanted(done: int = 0) -> None:
         if _newest.overtaken(asked.window, asked.sequence):
-            return Response(status=204)
-        found = estimates.quote(footage, recipe, delivery)
+            raise Stopped
+
+    try:
+        with _quoting:
+            still_wanted()
+            found = estimates.quote(footage, recipe, deliveries, still_wanted)
+    except Stopped:
+        return Response(status=204)
     first = words_of_missing(footage, recipe)
     cost = f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}."
     return jsonify(bytes=found.bytes, words=f"{first} Then: {cost}" if first else cost)

@@ -8,9 +8,10 @@ from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.limits import UPLOAD
 from upholster.store.states import FootageState
 from upholster.studio.errors import Missing
-from upholster.studio.footage import bring_in, uploads
+from upholster.studio.footage import bring_in, rate, renaming, uploads
 from upholster.studio.looking import look
 from upholster.studio.renders.presets import presets
+from upholster.studio.stock import demo_stock
 from upholster.web import paging, requests
 from upholster.web.requests import asked_for, number_asked
 
@@ -36,7 +37,7 @@ def listing() -> str:
 
 def _footage() -> dict[str, Any]:
     page = paging.asked()
-    return page.of(bring_in.all_footage(page.most + 1, page.skip))
+    return page.of(bring_in.all_footage(page.most + 1, page.skip)) | {"furnishing": demo_stock.under_way()}
 
 
 @page.get("/grounds")
@@ -82,6 +83,19 @@ def interpret(footage_id: int) -> str:
     """Take the footage's alpha another way."""
     bring_in.interpret(footage_id, request.form["kind"], request.form.get("over", "#000000"))
     return listing()
+
+
+@page.post("/<int:footage_id>/rate")
+def run_at(footage_id: int) -> str:
+    """Let numbered pictures run at another rate."""
+    rate.run_at(footage_id, request.form.get("rate", ""))
+    return listing()
+
+
+@page.post("/<int:footage_id>/name")
+def rename(footage_id: int) -> Response:
+    renaming.rename_footage(footage_id, asked_for(requests.Named).name)
+    return jsonify(name=bring_in.get_footage(footage_id).name)
 
 
 @page.post("/<int:footage_id>/as-is")

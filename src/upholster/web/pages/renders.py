@@ -32,6 +32,12 @@ def cancel(render_id: int) -> str:
     return listing()
 
 
+@page.post("/clear")
+def clear() -> str:
+    renders.clear_ended()
+    return listing()
+
+
 @page.post("/<int:render_id>/retry")
 def retry(render_id: int) -> str:
     renders.retry(render_id)
@@ -62,6 +68,7 @@ def _rows() -> dict[str, Any]:
     return shown | {
         "active_states": renders.ACTIVE,
         "several": renders.under_way() > 1,
+        "ended": any(r.state not in renders.ACTIVE for r in shown["rows"]),
         "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in shown["rows"]],
         "traced": runs.shots_being_traced(),
         "proved": {name for name, form in FORMATS.items() if proves_parts(form)},

@@ -1,5 +1,6 @@
 """The Stockroom: finished clips over a ground of the user's choice."""
 
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file, url_for
@@ -8,6 +9,9 @@ from upholster.studio.renders import renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import stock
 from upholster.web import paging
+
+#: For how long what was deleted is offered back without being asked for.
+_JUST = timedelta(minutes=2)
 
 page = Blueprint("stockroom", __name__, url_prefix="/stockroom")
 
@@ -36,11 +40,13 @@ def sidecar(clip_id: int) -> Response:
 
 @page.post("/<int:clip_id>/open")
 def open_recipe(clip_id: int) -> Response:
-    """Go to the revision a clip was made from, on its Bench."""
+    """Go to the revision a clip was made from, on its Bench, with its delivery chosen."""
     render = stock.get_clip(clip_id).render
     shots.go_to(render.shot_id, render.revision)
     response = Response()
-    response.headers["HX-Redirect"] = url_for("bench.show", shot_id=render.shot_id)
+    response.headers["HX-Redirect"] = url_for(
+        "bench.show", shot_id=render.shot_id, clip=clip_id, line=request.form.get("line", type=int)
+    )
     return response
 
 
@@ -58,7 +64,7 @@ def tags(clip_id: int) -> str:
 @page.post("/<int:clip_id>/delete")
 def delete(clip_id: int) -> str:
     stock.delete(clip_id)
-    return render_template("stockroom/list.html", deleted=stock.get_clip(clip_id), **_clips())
+    return listing()
 
 
 @page.post("/<int:clip_id>/bring-back")
@@ -70,4 +76,7 @@ def bring_back(clip_id: int) -> str:
 def _clips() -> dict[str, Any]:
     search, page = request.values.get("search", ""), paging.asked()
     shown = page.of(stock.clips(search, page.most + 1, page.skip))
-    return shown | {"rows": [(clip, renders.proof_of(clip.render)) for clip in shown["rows"]], "search": search}
+    rows = [(clip, renders.proof_of(clip.render)) for clip in shown["rows"]]
+    deleted = stock.deleted()
+    just = bool(deleted and deleted[0].deleted_at and datetime.now(UTC) - deleted[0].deleted_at < _JUST)
+    return shown | {"rows": rows, "search": search, "deleted": deleted, "just_deleted": just}

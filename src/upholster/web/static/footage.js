@@ -2,6 +2,7 @@
 
 import { call, say, send } from "./lib/common.js";
 import { keepCurrent } from "./lib/live.js";
+import "./lib/rename.js";
 
 const BLOCK = 8 << 20;
 const PICTURE = /\.(png|tiff?|exr)$/i;
@@ -155,7 +156,10 @@ const cards = document.getElementById("list");
 keepCurrent(cards);
 
 function showChosen() {
-  for (const box of cards.querySelectorAll("[data-shot]")) box.checked = chosen.has(box.dataset.shot);
+  const boxes = [...cards.querySelectorAll("[data-shot]")];
+  // What is not here any more cannot be rendered.
+  for (const shot of [...chosen]) if (!boxes.some((box) => box.dataset.shot === shot)) chosen.delete(shot);
+  for (const box of boxes) box.checked = chosen.has(box.dataset.shot);
   document.getElementById("batch").hidden = !chosen.size;
   document.getElementById("chosen").textContent = chosen.size === 1 ? "1 shot" : `${chosen.size} shots`;
 }
@@ -164,6 +168,14 @@ cards.addEventListener("change", (event) => {
   if (!shot) return;
   if (event.target.checked) chosen.add(shot);
   else chosen.delete(shot);
+  showChosen();
+});
+document.getElementById("choose-all").addEventListener("click", () => {
+  for (const box of cards.querySelectorAll("[data-shot]")) chosen.add(box.dataset.shot);
+  showChosen();
+});
+document.getElementById("choose-none").addEventListener("click", () => {
+  chosen.clear();
   showChosen();
 });
 document.body.addEventListener("htmx:afterSwap", showChosen);

@@ -8,13 +8,35 @@ const choice = { ground: "checker", colour: "#c026a8", ...JSON.parse(localStorag
 /** Only clips in sight move. */
 const sight = new IntersectionObserver((entries) => {
   for (const { target, isIntersecting } of entries) {
-    if (isIntersecting) target.play().catch(() => {});
+    if (isIntersecting && !("held" in target.dataset)) target.play().catch(() => {});
     else target.pause();
   }
 });
 
+document.getElementById("list").addEventListener("click", (event) => {
+  const video = event.target.closest("li")?.querySelector("video");
+  const hold = event.target.closest("[data-hold]");
+  if (hold) {
+    const held = video.toggleAttribute("data-held");
+    hold.setAttribute("aria-pressed", held);
+    if (held) video.pause();
+    else video.play().catch(() => {});
+  }
+  if (event.target.closest("[data-larger]")) enlarge(video);
+});
+
+function enlarge(video) {
+  const dialog = document.getElementById("larger");
+  const large = dialog.querySelector("video");
+  large.src = video.src;
+  dialog.querySelector("h2").textContent = video.closest("li").dataset.clip;
+  dialog.showModal();
+  large.play().catch(() => {});
+  dialog.addEventListener("close", () => large.removeAttribute("src"), { once: true });
+}
+
 function lay() {
-  for (const video of document.querySelectorAll("video")) sight.observe(video);
+  for (const video of document.querySelectorAll("#list video")) sight.observe(video);
   for (const element of document.querySelectorAll(".ground")) layGround(element, choice);
 }
 groundPicker(choice, () => {

@@ -6,6 +6,10 @@ import { thisWindow } from "./requests.js";
 
 const $ = (id) => document.getElementById(id);
 
+/** Milliseconds after a change, and after opening, when pictures come first, until a delivery is reckoned with. */
+const RESTING = 500;
+const OPENING = 1500;
+
 export class Deliver {
   /**
    * @param {object} bench    gives `at`, `store`, `view`, `remember()`, `saved()` (a promise of the newest revision)
@@ -30,8 +34,10 @@ export class Deliver {
     $("preset").addEventListener("change", () => this.#preset());
     $("save-preset").addEventListener("click", () => this.#savePreset());
     $("remove-preset").addEventListener("click", () => this.#removePreset());
+    addEventListener("beforeunload", (event) => this.sending && event.preventDefault());
     this.#presets();
     this.show();
+    this.quote(OPENING);
   }
 
   get form() {
@@ -40,6 +46,7 @@ export class Deliver {
 
   /** Change some choices; what they lead to is shown at once. */
   set(changed) {
+    this.#presets();
     this.delivery = { ...this.delivery, ...changed };
     if (this.form.kinds.length && !this.form.kinds.includes(this.delivery.alpha)) this.delivery.alpha = this.form.kinds[0];
     if (this.#noSound()) this.delivery.sound = false;
@@ -80,22 +87,32 @@ export class Deliver {
     if (form.takes.includes("colour")) this.#lookAtFlat();
   }
 
+  /** The take may have changed, and with it what is delivered. */
+  follow() {
+    if (this.#take() !== this.quoted) this.quote();
+  }
+
+  #take() {
+    return JSON.stringify(this.bench.store.recipe.take);
+  }
+
   /** Ask what the delivery will cost, once the hand rests. */
-  quote() {
+  quote(rest = RESTING) {
     clearTimeout(this.resting);
+    this.quoted = this.#take();
     $("quote").textContent = "";
     this.resting = setTimeout(async () => {
       const sequence = ++this.asked;
       $("quote").textContent = "Reckoning its size…";
       try {
-        const told = await send(`${this.bench.at}/quote`, { ...this.bench.store.asked, delivery: this.delivery, sequence, window: thisWindow });
+        const told = await send(`${this.bench.at}/quote`, { ...this.bench.store.asked, deliveries: this.#all(), sequence, window: thisWindow });
         if (told && sequence === this.asked) $("quote").textContent = told.words;
       } catch (error) {
         if (sequence !== this.asked) return;
         $("quote").textContent = error.message;
         $("render").disabled = true;
       }
-    }, 500);
+    }, rest);
   }
 
   #fitting() {
@@ -115,7 +132,11 @@ export class Deliver {
 
   #choose(input) {
     const name = input.dataset.choice;
-    if (!input.reportValidity()) return;
+    if (!input.validity.valid) {
+      say(`${input.ariaLabel} is a ${input.step === "1" ? "whole number" : "number"} from ${input.min} to ${input.max}.`);
+      this.show();
+      return;
+    }
     let value = input.type === "checkbox" ? input.checked : input.value;
     if (name === "ground" && !value) value = $("ground-colour").value;
     if (input.type === "number") value = value === "" ? this.choices.defaults[name] : name === "rate" ? exactly(value) : Number(value);
@@ -159,30 +180,35 @@ export class Deliver {
         away.addEventListener("click", () => {
           this.also.splice(place, 1);
           this.show();
+          this.quote();
         });
         row.append(away);
         return row;
       }),
     );
-    $("render").lastChild.textContent = this.also.length ? ` Render ${this.also.length + 1} files` : " Render";
+    if (!this.sending) $("render").lastChild.textContent = this.also.length ? ` Render ${this.also.length + 1} files` : " Render";
   }
 
   async #render() {
     this.sending = true;
     $("render").disabled = true;
+    $("render").lastChild.textContent = " Handing it over…";
     try {
+      const wanted = $("name").value.trim();
       const revision = await this.bench.saved();
-      const { names, proposed } = await send(`${this.bench.at}/render`, { revision, deliveries: this.#all(), name: $("name").value });
+      const { names, proposed } = await send(`${this.bench.at}/render`, { revision, deliveries: this.#all(), name: wanted });
       $("name").value = proposed;
       this.also = [];
       this.show();
       this.bench.traces.ask();
-      say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.`, ["/renders", "See Renders"]);
+      const renamed = wanted && !names[0].startsWith(wanted) ? ` Not every disk takes “${wanted}” as a name.` : "";
+      say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.${renamed}`, ["/renders", "See Renders"]);
     } catch (error) {
       say(error.message);
     }
     this.sending = false;
     $("render").disabled = false;
+    this.#showAlso();
   }
 
   /* Presets */
@@ -199,6 +225,7 @@ export class Deliver {
     if (!preset) return;
     $("need").value = this.choices.formats[preset.delivery.format].need;
     this.set({ ...this.choices.defaults, ...preset.delivery });
+    this.#presets(String(preset.id));
   }
 
   async #savePreset() {
@@ -216,6 +243,7 @@ export class Deliver {
 
   async #removePreset() {
     const id = $("preset").value;
+    if (!confirm(`Remove the preset “${$("preset").selectedOptions[0].text}”?`)) return;
     try {
       await send(`/presets/${id}/remove`);
       this.choices.presets = this.choices.presets.filter((p) => String(p.id) !== id);

@@ -77,7 +77,7 @@ export function listen(bench) {
 
   document.addEventListener("keydown", (event) => {
     if (meantFor(event)) return;
-    if (!focused() && (bench.shape.key(event) || bench.brush.key(event))) {
+    if (!focused() && (bench.measure.key(event) || bench.shape.key(event) || bench.brush.key(event))) {
       event.preventDefault();
       return;
     }

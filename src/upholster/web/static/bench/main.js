@@ -1,6 +1,7 @@
 /** The Bench: wires the recipe, the picture, the work order and the ribbon together. */
 
 import { say } from "../lib/common.js";
+import "../lib/rename.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
 import { actsOf } from "./acts.js";
 import { Deliver } from "./deliver.js";
@@ -40,7 +41,7 @@ const bench = {
   screenName: start.screenName,
   /** Where the picture lies and how frames are counted, as the house last said. */
   shown: start.shown,
-  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", open: 0, ...start.bench, ...viewLeft(at) },
+  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", open: 0, ...start.bench, ...viewLeft(at), ...start.chosen },
   /** The frame of the footage in view. */
   frame: () => bench.view.frame,
   counted: () => bench.frames.counted(),
@@ -52,7 +53,6 @@ const bench = {
   /** Frames with a keyframe of any value. */
   keyed: () => [...new Set([...keyedFrames(tracks()), ...bench.masks.keyed()])],
   playing: () => bench.player.playing,
-  showing: () => (bench.view.view === "plate" ? "plate" : "result"),
   change: (path, value, final, words) => changeMany({ [path]: value }, final, words),
   changeMany,
   changeScreen: (screen) => bench.store.ask("/screen", { screen }, { words: "Screen changed" }),
@@ -104,9 +104,9 @@ bench.traces.showSize(bench.brush.radius);
 bench.shape = new Shape(bench);
 bench.follow = new Follow(bench);
 bench.player = new Player(bench, {
-  show(number, what, picture) {
+  show(number, whats, pictures) {
     bench.frames.settle(number);
-    bench.viewer.draw(what, picture.image);
+    whats.forEach((what, k) => bench.viewer.draw(what, pictures[k].image));
     here();
   },
   stopped() {
@@ -116,7 +116,7 @@ bench.player = new Player(bench, {
   },
 });
 new Readout(bench);
-new Deliver(bench, start.delivery);
+bench.deliver = new Deliver(bench, start.delivery);
 pan(bench.viewer, () => !bench.measure.on && !bench.shape.on && !bench.brush.on);
 split(bench.viewer, () => bench.view.split, (share) => {
   bench.view.split = Math.min(1, Math.max(0, share));
@@ -150,6 +150,7 @@ function noted(state) {
     $(way).title = state[way] ? `${way === "undo" ? "Undo" : "Redo"}: ${state[way]}` : `Nothing to ${way}`;
   }
   show();
+  bench.deliver.follow();
 }
 
 /** What the house says stands. */
@@ -252,6 +253,8 @@ groundPicker(bench.view, () => {
   here();
   bench.remember();
 });
+// What was chosen by the address is chosen once.
+history.replaceState(null, "", at);
 bench.frames.settle(bench.counted().number);
 noted(start);
 bench.viewer.fit();

@@ -5,8 +5,8 @@ const AHEAD = 3;
 
 export class Player {
   /**
-   * @param {object} bench  gives `facts`, `requests`, `span()`, `counted()`, `place(number)`, `showing()`, `trouble(error)`
-   * @param {object} acts   show(number, what, picture), stopped()
+   * @param {object} bench  gives `facts`, `requests`, `span()`, `counted()`, `place(number)`, `viewer`, `trouble(error)`
+   * @param {object} acts   show(number, whats, pictures), stopped()
    */
   constructor(bench, acts) {
     Object.assign(this, { bench, acts });
@@ -33,25 +33,25 @@ export class Player {
     const rate = asNumber(bench.facts.rate);
     const { number } = bench.counted();
     let next = number >= first && number < last ? number : first;
-    const what = bench.showing();
     const ahead = [];
     const ask = () => {
       const at = first + ((next++ - first) % (last - first + 1));
-      ahead.push([at, bench.requests.fetch(bench.place(at), what, "quick", { keep: true })]);
+      const whats = bench.viewer.needed();
+      ahead.push([at, whats, Promise.all(whats.map((what) => bench.requests.fetch(bench.place(at), what, "quick", { keep: true })))]);
     };
     for (let k = 0; k < AHEAD; k++) ask();
     const shown = [];
     let due = performance.now();
     try {
       while (this.run === run) {
-        const [at, coming] = ahead.shift();
-        const picture = await coming;
+        const [at, whats, coming] = ahead.shift();
+        const pictures = await coming;
         ask();
         const wait = due - performance.now();
         if (wait > 0) await new Promise((done) => setTimeout(done, wait));
         due = Math.max(due + 1000 / rate, performance.now());
         if (this.run !== run) break;
-        this.acts.show(at, what, picture);
+        this.acts.show(at, whats, pictures);
         shown.push(performance.now());
         if (shown.length > 24) shown.shift();
         if (shown.length > 4) this.said.textContent = `${((1000 * (shown.length - 1)) / (shown.at(-1) - shown[0])).toFixed(1)} of ${rate.toFixed(5).replace(/\.?0+$/, "")} frames a second`;
@@ -60,7 +60,7 @@ export class Player {
       bench.trouble(error);
     }
     // Pictures still on their way are nobody's trouble any more.
-    for (const [, coming] of ahead) coming.catch(() => {});
+    for (const [, , coming] of ahead) coming.catch(() => {});
     this.run = 0;
     this.button.setAttribute("aria-pressed", "false");
     this.acts.stopped();

@@ -45,10 +45,16 @@ export function groundPicker(current, changed) {
 export function layGround(element, choice, frame = 0) {
   element.classList.toggle("checker", choice.ground === "checker");
   element.style.backgroundColor = choice.ground === "colour" ? choice.colour : "";
-  element.style.backgroundImage = "";
-  if (choice.ground === "footage") {
-    const option = document.querySelector(`#ground-footage option[value="${Number(choice.footage)}"]`);
-    if (!option) return;
-    element.style.backgroundImage = `url(/footage/${Number(choice.footage)}/frame/${frame % Number(option.dataset.length)}.jpg?reading=${option.dataset.reading})`;
-  }
+  const option = choice.ground === "footage" && document.querySelector(`#ground-footage option[value="${Number(choice.footage)}"]`);
+  const picture = option ? `/footage/${Number(choice.footage)}/frame/${frame % Number(option.dataset.length)}.jpg?reading=${option.dataset.reading}` : "";
+  if (element.dataset.picture === picture) return;
+  element.dataset.picture = picture;
+  if (!picture) element.style.backgroundImage = "";
+  else lay(element, picture);
+}
+
+/** The picture before stays until the next one is there. */
+async function lay(element, picture) {
+  await Object.assign(new Image(), { src: picture }).decode().catch(() => {});
+  if (element.dataset.picture === picture) element.style.backgroundImage = `url(${picture})`;
 }

@@ -7,8 +7,9 @@ import { drag } from "../../lib/drag.js";
 const CLICK = 4;
 
 export class Measure {
-  /** @param {object} bench  gives `viewer`, `measured(place)` */
+  /** @param {object} bench  gives `viewer`, `facts`, `measured(place)` */
   constructor(bench) {
+    this.bench = bench;
     this.on = false;
     const { viewer } = bench;
     const { booth } = viewer;
@@ -35,12 +36,42 @@ export class Measure {
     });
   }
 
+  /** Arrow keys move a square over the picture, Enter measures under it; whether a key was one of these. */
+  key({ key, shiftKey }) {
+    const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[key];
+    if (!this.on || !(way || (key === "Enter" && this.place))) return false;
+    const { width, height } = this.bench.facts;
+    if (way) {
+      const step = CLICK * (shiftKey ? 10 : 2);
+      const [x, y] = this.place ?? [width / 2, height / 2];
+      this.place = [Math.min(width - 1, Math.max(0, x + way[0] * step)), Math.min(height - 1, Math.max(0, y + way[1] * step))];
+      this.#mark();
+    } else {
+      const [x, y] = this.place;
+      this.set(false);
+      this.bench.measured({ x, y, radius: CLICK });
+    }
+    return true;
+  }
+
+  /** Show the square that keys move. */
+  #mark() {
+    const box = document.getElementById("box");
+    const { viewer } = this.bench;
+    const { x, y } = viewer.inBooth(...this.place);
+    const side = Math.max(4, CLICK * viewer.scale);
+    Object.assign(box.style, { left: `${x - side}px`, top: `${y - side}px`, width: `${2 * side}px`, height: `${2 * side}px` });
+    box.hidden = false;
+  }
+
   set(on) {
     if (on === this.on) return;
     this.on = on;
+    this.place = null;
+    document.getElementById("box").hidden = true;
     document.getElementById("measure").setAttribute("aria-pressed", on);
     document.getElementById("booth").style.cursor = on ? "crosshair" : "";
-    if (on) say("Click on the ground to take out, or drag an area of it.");
+    if (on) say("Click on the ground to take out, or drag an area of it; or move with the arrow keys and press Enter.");
     else unsay();
   }
 }
