@@ -121,7 +121,8 @@ FORMATS_TAIL = """## What is written
 
 Video is tagged BT.709; component video is limited range. Colour under clear pixels is the subject's own, carried
 outward, so lossy codecs have no dark edge to bleed. Smaller and larger sizes are filtered premultiplied. Beside each
-file lies a JSON sidecar: recipe, revision, delivery, SHA-256 of the source, colour tags, proof, program version.
+file lies a JSON sidecar: recipe, revision, delivery, what it was made from (name, SHA-256, rate, numbers, timecode), colour tags, proof,
+program version.
 
 HEVC with alpha is not offered: the encoder in PyAV's libraries takes no alpha, so no round trip can prove it.
 

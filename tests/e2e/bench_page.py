@@ -51,13 +51,21 @@ def choose(page: Page, need: str, form: str) -> None:
     page.get_by_label("Format", exact=True).select_option(form)
 
 
+def kept(page: Page) -> None:
+    """Wait until the house has all that was changed."""
+    page.wait_for_function("() => !document.querySelector('#revision[data-keeping]')")
+
+
 def revision(page: Page) -> int:
+    kept(page)
     return int(page.locator("#revision").inner_text())
 
 
 def settled(page: Page) -> None:
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(500)
+    # Steps become a change once the hand rests, and pictures follow it.
+    page.wait_for_timeout(700)
+    kept(page)
+    page.wait_for_timeout(300)
 
 
 def at(page: Page, x: float, y: float) -> tuple[float, float]:

@@ -146,7 +146,7 @@ def test_an_emblem_is_kept_and_a_corner_has_its_own_tolerance(bench: Page) -> No
     settled(page)
     before = pixels(page)[..., 3]
     value(page, "Clear below").focus()
-    page.keyboard.type("0.6")
+    page.keyboard.type("60")
     page.keyboard.press("Enter")
     settled(page)
     wait_for(lambda: not np.array_equal(pixels(page)[..., 3], before))

@@ -82,7 +82,7 @@ def test_from_a_file_to_a_proofed_stocked_clip(moth: Page, house: House, tmp_pat
         card.get_by_role("link", name="Sidecar").click()
     told = json.loads(Path(download.value.path()).read_text())
     assert told["proof"]["passed"] and told["alpha"] == "straight" and told["recipe"]["screen"]["kind"] == "screen"
-    assert len(told["source_sha256"]) == 64 and told["program"].startswith("upholster")
+    assert len(told["source"]["sha256"]) == 64 and told["program"].startswith("upholster")
     card.get_by_role("button", name="Open its recipe").click()
     page.wait_for_url(re.compile("/bench/"))
     assert revision(page) == told["revision"]
@@ -139,28 +139,28 @@ def test_values_are_typed_dragged_stepped_and_set_back(bench: Page) -> None:
     page = bench
     clear = page.get_by_role("spinbutton", name="Clear below", exact=True)
     first = clear.inner_text()
-    set_value(page, "Clear below", "0.25")
-    expect(clear).to_have_text("0.25")
+    set_value(page, "Clear below", "25")
+    expect(clear).to_have_text("25 %")
     at = revision(page)
     for _ in range(3):
         clear.press("ArrowUp")
-    expect(clear).to_have_text("0.265")
+    expect(clear).to_have_text("26.5 %")
     clear.press("ArrowDown")
     clear.press("ArrowDown")
     expect(page.locator("#revision")).to_have_text(str(at + 1))
-    expect(clear).to_have_text("0.255")
+    expect(clear).to_have_text("25.5 %")
     box = clear.bounding_box()
     assert box
     page.mouse.move(box["x"] + 5, box["y"] + 5)
     page.mouse.down()
     page.mouse.move(box["x"] + 45, box["y"] + 5, steps=8)
     page.mouse.up()
-    expect(clear).to_have_text("0.455")
+    expect(clear).to_have_text("45.5 %")
     expect(page.locator('[data-stage="matte"]')).to_have_class(re.compile("set"))
     clear.dblclick()
     expect(clear).to_have_text(first)
-    set_value(page, "Clear below", "7")
-    assert float(clear.inner_text()) < 1
+    set_value(page, "Clear below", "700")
+    assert float(clear.inner_text().removesuffix(" %")) < 100
     set_value(page, "Edge choke", "1.5")
     expect(page.locator("#edge-way")).to_be_hidden()
     set_value(page, "Edge choke", "-0.5")

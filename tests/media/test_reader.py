@@ -289,7 +289,7 @@ def test_what_a_child_calls_a_table_is_not_believed(tmp_path: Path, table: dict[
         ("-color_trc bt709 -color_primaries bt709 -colorspace bt709", ""),
     ],
 )
-def test_colours_that_are_not_converted_are_told_of(tmp_path: Path, tags: str, words: str) -> None:
+def test_wide_and_bright_colours_are_told_of(tmp_path: Path, tags: str, words: str) -> None:
     """Files written and tagged by Debian's FFmpeg."""
     path = tmp_path / "a.mp4"
     source = ["-f", "lavfi", "-i", "testsrc=size=64x48:rate=24:duration=0.2", "-pix_fmt", "yuv420p"]

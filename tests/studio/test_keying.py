@@ -30,7 +30,7 @@ from upholster.studio.making.keying import (
     screen_of,
     survey_footage,
 )
-from upholster.studio.making.sidecar import sha256_of, write_sidecar
+from upholster.studio.making.sidecar import Source, sha256_of, write_sidecar
 from upholster.studio.renders.estimate import estimate
 from upholster.web import words
 
@@ -143,9 +143,10 @@ def test_the_sidecar_says_all_that_is_needed_to_make_the_file_again(footage: Foo
     proof = deliver(key_job, order, file)
     digest, delivery = sha256_of(footage.files), order.planned.delivery
     sidecar = file / "clip.json"
-    write_sidecar(sidecar, recipe=Recipe(), source_sha256=digest, delivery=delivery, proof=proof, revision=4)
+    source = Source("bell.mp4", digest, footage.facts)
+    write_sidecar(sidecar, recipe=Recipe(), source=source, planned=order.planned, proof=proof, revision=4)
     told = json.loads(sidecar.read_text())
-    assert told["revision"] == 4 and told["source_sha256"] == digest and told["recipe"]["version"] == 2
+    assert told["revision"] == 4 and told["source"]["sha256"] == digest and told["recipe"]["version"] == 2
     assert told["proof"]["frames"] == 2 and told["colour"]["matrix"] == "bt709" and told["format"] == "png8"
     assert read_delivery(told["delivery"]) == delivery
 

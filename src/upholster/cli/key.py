@@ -14,6 +14,7 @@ from upholster.cli.jobs import key_job_of
 from upholster.cli.options import (
     ALPHA,
     EMPTY,
+    FIELDS,
     FRAMES,
     JSON,
     RATE,
@@ -33,7 +34,7 @@ from upholster.media.files import put_text
 from upholster.media.formats import FORMATS
 from upholster.studio.making.delivering import deliver
 from upholster.studio.making.keying import KeyJob
-from upholster.studio.making.sidecar import sha256_of, write_sidecar
+from upholster.studio.making.sidecar import Source, sha256_of, write_sidecar
 from upholster.studio.making.tracing import Mattes, make_all, missing_of
 
 
@@ -43,6 +44,7 @@ from upholster.studio.making.tracing import Mattes, make_all, missing_of
 @RECIPE
 @ALPHA
 @RATE
+@FIELDS
 @EMPTY
 @click.option(
     "--cache",
@@ -61,6 +63,7 @@ def key_command(
     recipe_path: Path | None,
     plate_alpha: str | None,
     plate_rate: str | None,
+    deinterlace: bool,
     empty: str | None,
     cache: Path | None,
     save_recipe: Path | None,
@@ -74,7 +77,7 @@ def key_command(
     look_at(out, form)
     look_at_choices(choices, form)
     key_job = key_job_of(
-        open_footage(plate, plate_rate),
+        open_footage(plate, plate_rate, deinterlace=deinterlace),
         recipe_path,
         empty,
         frames,
@@ -89,8 +92,8 @@ def key_command(
     write_sidecar(
         sidecar,
         recipe=key_job.recipe,
-        source_sha256=sha256_of(key_job.footage.files),
-        delivery=order.planned.delivery,
+        source=Source(Path(plate).name, sha256_of(key_job.footage.files), key_job.footage.facts),
+        planned=order.planned,
         proof=proof,
     )
     if save_recipe:

@@ -28,6 +28,7 @@ ALPHA = click.option(
 RATE = click.option(
     "--plate-rate", help="Frames a second of numbered pictures, which say none themselves; by default 24."
 )
+FIELDS = click.option("--deinterlace", is_flag=True, help="Bring the fields of an interlaced plate to one moment.")
 EMPTY = click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
 FRAMES = click.option("--frames", "--range", "frames", help="First and last frame of the plate, as A-B.")
 

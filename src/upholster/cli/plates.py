@@ -13,8 +13,8 @@ from upholster.studio.footage.inspect import interpretation
 from upholster.studio.making.keying import Footage
 
 
-def open_footage(given: str, rate: str | None = None) -> Footage:
-    """A plate by its name; numbered pictures run at `rate` where one is given."""
+def open_footage(given: str, rate: str | None = None, *, deinterlace: bool = False) -> Footage:
+    """A plate by its name; numbered pictures run at `rate` where one is given, interlaced clips are deinterlaced."""
     files = tuple(find_pictures(given))
     facts = probe_files(files)
     if rate is not None:
@@ -24,7 +24,9 @@ def open_footage(given: str, rate: str | None = None) -> Footage:
             facts = facts.model_copy(update={"rate": read_rate(rate)})
         except ValueError as error:
             raise click.UsageError(f"--plate-rate: {error}.") from None
-    return Footage(files, facts)
+    if deinterlace and not facts.interlaced:
+        raise click.UsageError(f"--deinterlace is for interlaced plates; {given} is none.")
+    return Footage(files, facts.model_copy(update={"deinterlaced": deinterlace}))
 
 
 def with_alpha_as(footage: Footage, kind: str | None) -> Footage:

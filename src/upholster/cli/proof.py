@@ -6,7 +6,18 @@ from typing import Any
 import click
 
 from upholster.cli.jobs import key_job_of
-from upholster.cli.options import ALPHA, EMPTY, FRAMES, JSON, RATE, RECIPE, delivery_options, order_of, take_options
+from upholster.cli.options import (
+    ALPHA,
+    EMPTY,
+    FIELDS,
+    FRAMES,
+    JSON,
+    RATE,
+    RECIPE,
+    delivery_options,
+    order_of,
+    take_options,
+)
 from upholster.cli.plates import open_footage
 from upholster.cli.program import main
 from upholster.media.delivery import Plan
@@ -24,6 +35,7 @@ from upholster.studio.making.delivering import prove_files
 @RECIPE
 @ALPHA
 @RATE
+@FIELDS
 @EMPTY
 @FRAMES
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="The format FILE was written in.")
@@ -36,6 +48,7 @@ def proof(
     recipe_path: Path | None,
     plate_alpha: str | None,
     plate_rate: str | None,
+    deinterlace: bool,
     empty: str | None,
     frames: str | None,
     name: str | None,
@@ -51,7 +64,7 @@ def proof(
         if not found.alpha:
             raise MediaError(f"{file} carries no alpha, so its background is opaque. Deliver it again.")
         return
-    plate = open_footage(against, plate_rate)
+    plate = open_footage(against, plate_rate, deinterlace=deinterlace)
     key_job = key_job_of(plate, recipe_path, empty, frames, plate_alpha, choices, lambda s: None)
     order = order_of(choices, name or _guess(file), key_job)
     result = prove_files(key_job, order, _files_of(file, order.planned))

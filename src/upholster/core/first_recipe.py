@@ -73,7 +73,7 @@ def found(survey: Survey, recipe: Recipe, known: ScreenKnowledge | None, first: 
 
 def _told(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> tuple[str, ...]:
     clear = float(value_at(recipe.matte.black_point, 0))
-    grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.3f}."
+    grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.1%}."
     return (grain, *report(survey, recipe, known).sentences())
 
 

@@ -60,7 +60,7 @@ def compare(
                 expected_frames=count,
                 width=facts.width,
                 height=facts.height,
-                rate=str(facts.rate),
+                rate=str(planned.timing.rate if form.sequence else facts.rate),
                 codec=facts.codec,
                 alpha_kind=planned.delivery.alpha,
                 content=form.content,

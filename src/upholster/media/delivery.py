@@ -14,6 +14,7 @@ from upholster.core.delivery.sizing import resized, within
 from upholster.core.documents.recipe import Take
 from upholster.core.documents.versions import Document, Migrations, VersionError, up_to_date
 from upholster.core.raster import Raster
+from upholster.core.timecode import shifted
 from upholster.core.timemap import TimeMap, time_map
 from upholster.media.errors import MediaError
 from upholster.media.facts import AlphaKind, Facts, Rate
@@ -94,7 +95,7 @@ def read_delivery(document: object) -> Delivery:
 
 
 class Plan(NamedTuple):
-    """A delivery settled for one take: its size, its frames in time, its first number, and its sound."""
+    """A delivery settled for one take: its size, its frames in time, its first number and timecode, and its sound."""
 
     delivery: Delivery
     width: int
@@ -102,6 +103,7 @@ class Plan(NamedTuple):
     timing: TimeMap
     first: int
     sound: SoundWanted | None
+    timecode: str = ""
 
     @property
     def form(self) -> Format:
@@ -134,10 +136,16 @@ def plan(delivery: Delivery, facts: Facts, take: Take) -> Plan:
             f"{width}x{height}. Choose a longer side that gives such a width, or another format."
         )
     times = time_map(take, facts.length, facts.rate, rate)
-    first = times.span.start if delivery.first_number is None else delivery.first_number
+    first = facts.first_number + times.span.start if delivery.first_number is None else delivery.first_number
     heard = delivery.sound and not too_odd(take.speed)
     sound = sound_wanted(times, facts.rate, facts.length, form.container) if heard else None
-    return Plan(delivery, width, height, times, first, sound)
+    return Plan(delivery, width, height, times, first, sound, _timecode(facts, times))
+
+
+def _timecode(facts: Facts, times: TimeMap) -> str:
+    """The timecode of the first frame delivered; empty where frames do not follow each other as they were shot."""
+    as_shot = times.step == 1 and times.rate == facts.rate and not times.backwards
+    return shifted(facts.timecode, facts.rate, times.span.start - times.before) if as_shot else ""
 
 
 #: Longest side by container, where its format sets one: WebP's canvas (RFC 9649, section 2.5), GIF89a (section 18).

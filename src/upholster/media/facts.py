@@ -99,9 +99,18 @@ class Facts(BaseModel):
     alpha_kind: AlphaKind | Literal[""] = ""
     #: The colour edges are mixed with where alpha is premultiplied.
     alpha_over: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    #: Number of the first picture of a sequence.
+    first_number: int = 0
+    #: Timecode of the first frame (SMPTE ST 12-1); empty where the file has none.
+    timecode: str = ""
     #: Codec of the first sound track; empty where there is none.
     sound: str = ""
     colour: ColourTags = ColourTags()
+    #: Whether its wide or bright colours are brought to BT.709 as it is decoded.
+    converted: bool = False
+    #: Whether its lines were taken at two moments, and whether they are brought to one as it is decoded.
+    interlaced: bool = False
+    deinterlaced: bool = False
     rotation: int = 0
     #: Width of a pixel over its height, of the picture as it is turned upright.
     pixel_aspect: float = 1.0

@@ -32,6 +32,12 @@ def find_pictures(given: str) -> list[Path]:
     raise MediaError(f"There is no file {given}.")
 
 
+def number_of(picture: Path) -> int:
+    """The number in a picture's name; 0 where there is none."""
+    match = _NUMBER.search(picture.stem)
+    return int(match[1]) if match else 0
+
+
 def in_order(pictures: Iterable[Path]) -> list[Path]:
     """Pictures of one sequence in the order of their numbers.
 

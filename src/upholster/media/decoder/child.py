@@ -20,6 +20,7 @@ from upholster.media.decoder.stills import SUFFIXES, open_still
 from upholster.media.decoder.video import VideoFile
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
+from upholster.media.sequences import number_of
 from upholster.media.sound import SoundWanted
 
 
@@ -30,7 +31,12 @@ class Sequence:
         self._paths = paths
         _, first = open_still(paths[0])
         kind = "still" if len(paths) == 1 else "sequence"
-        self.facts = first.model_copy(update={"kind": kind, "length": len(paths)})
+        numbered = {
+            "kind": kind,
+            "length": len(paths),
+            "first_number": number_of(paths[0]) if kind == "sequence" else 0,
+        }
+        self.facts = first.model_copy(update=numbered)
 
     def planes(self, frame: int) -> Planes:
         planes, facts = open_still(self._paths[frame])
@@ -42,12 +48,12 @@ class Sequence:
 Source = VideoFile | Sequence | Animation
 
 
-def _open(paths: list[Path], table: dict[str, list[int]] | None) -> Source:
+def _open(paths: list[Path], table: dict[str, list[int]] | None, deinterlace: bool) -> Source:
     if len(paths) == 1 and is_animated(paths[0]):
         return Animation(paths[0])
     if len(paths) > 1 or paths[0].suffix.lower() in SUFFIXES:
         return Sequence(paths)
-    return VideoFile(str(paths[0]), table)
+    return VideoFile(str(paths[0]), table, deinterlace=deinterlace)
 
 
 def _send(out: BinaryIO, answer: dict[str, Any], planes: Planes | None = None) -> None:
@@ -78,7 +84,7 @@ def main() -> None:
                 request_path = request["paths"][0]
                 confine(paths)
                 table = request.get("table")
-                source = _open(paths, table)
+                source = _open(paths, table, bool(request.get("deinterlace")))
                 facts = source.facts
                 made = source.table if isinstance(source, VideoFile) and table is None else None
                 _send(out, {"facts": facts.model_dump(mode="json"), "table": made})

@@ -7,11 +7,14 @@ from numpy.typing import NDArray
 
 from upholster.core.colour import encode_srgb
 from upholster.core.composite import unmixed
+from upholster.core.wide_colour import Curve, to_bt709
 from upholster.core.yuv import to_rgb
 from upholster.media.decoder.planes import Planes
 from upholster.media.facts import Facts
 
 Plane = NDArray[np.float32]
+
+_CURVES: dict[str, Curve] = {"pq": "pq", "hlg": "hlg"}
 
 
 class Frame(NamedTuple):
@@ -40,7 +43,9 @@ def to_frame(planes: Planes, facts: Facts) -> Frame:
         alpha = None if alpha is None else np.nan_to_num(alpha, nan=0.0).clip(0, 1)
     if alpha is not None and facts.alpha_kind == "premultiplied":
         rgb = unmixed(rgb, alpha, facts.alpha_over)
-    if tags.transfer == "linear":
+    if facts.converted:
+        rgb = to_bt709(rgb, _CURVES.get(tags.transfer, "gamma"), wide=tags.primaries == "bt2020")
+    elif tags.transfer == "linear":
         rgb = encode_srgb(rgb)
     turns = facts.rotation // 90 % 4
     if turns:

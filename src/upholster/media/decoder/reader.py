@@ -46,6 +46,7 @@ class Reader:
         self._lock = threading.Lock()
         self._child: Child | None = None
         self._buffer = bytearray()
+        self._deinterlace = bool(facts and facts.deinterlaced)
         if missing := next((p for p in paths if not p.is_file()), None):
             raise MediaError(f"The file {missing.name} is no longer where it was. Bring it in again.")
         probed = self._start()
@@ -103,7 +104,8 @@ class Reader:
             self._child = start_child()
         except OSError:
             raise MediaError("The decoder could not be started: the machine is out of memory or processes.") from None
-        self._ask({"paths": self._paths, "table": known_table(self._paths, self._table)})
+        table = known_table(self._paths, self._table)
+        self._ask({"paths": self._paths, "table": table, "deinterlace": self._deinterlace})
         answer = self._answer()
         if answer.get("table"):
             keep_table(self._paths, self._table, answer["table"])

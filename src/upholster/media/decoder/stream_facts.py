@@ -101,6 +101,12 @@ def pixel_aspect(stream: Any, rotation: int) -> float:
     return round(float(1 / stated if rotation in (90, 270) else stated), 6)
 
 
+def timecode(container: Any) -> str:
+    """The timecode of the first frame, wherever the container keeps it; empty where it has none."""
+    kept = [container.metadata, *(stream.metadata for stream in container.streams)]
+    return next((tags["timecode"] for tags in kept if tags.get("timecode")), "")[:16]
+
+
 def sound_codec(container: Any) -> str:
     tracks = container.streams.audio
     return tracks[0].codec_context.name if tracks and tracks[0].codec_context else ""
@@ -134,20 +140,15 @@ def colour_tags(first: Any, layout: Planes, codec: str) -> ColourTags:
     )
 
 
-def not_converted(tags: ColourTags) -> list[str]:
-    """What is to be known of colours that are keyed as they are encoded, and delivered as BT.709."""
-    told = []
+def converted(tags: ColourTags) -> str:
+    """What to say of colours that are brought to BT.709 as they are decoded; empty where they are not."""
+    wide = tags.primaries == "bt2020"
     if tags.transfer in _HDR:
-        told.append(
-            f"Its tone curve is {_HDR[tags.transfer]}, for HDR. It is keyed as it is encoded, and clips of it look "
-            "flat wherever BT.709 is expected. Convert it to BT.709 first if that matters."
+        return (
+            f"Its tone curve is {_HDR[tags.transfer]}, for HDR. It is brought to BT.709, with white where BT.2408 has it; "
+            "what is brighter stays so in formats that hold floats."
         )
-    elif tags.primaries == "bt2020":
-        told.append(
-            "Its colours are those of BT.2020. They are not converted, and clips of it look paler wherever BT.709 is "
-            "expected. Convert it to BT.709 first if that matters."
-        )
-    return told
+    return "Its colours are those of BT.2020; they are brought to BT.709." if wide else ""
 
 
 def subsampling(layout: Planes) -> str:

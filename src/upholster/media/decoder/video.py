@@ -8,13 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.media.decoder.code_values import to_planes
+from upholster.media.decoder.fields import deinterlaced
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.stream_facts import (
     colour_tags,
-    not_converted,
+    converted,
     pixel_aspect,
     sound_codec,
     subsampling,
+    timecode,
     timing,
 )
 from upholster.media.errors import MediaError
@@ -30,8 +32,10 @@ class VideoFile:
     `table` is what `table` gave when the file was opened before.
     """
 
-    def __init__(self, path: str, table: dict[str, list[int]] | None = None) -> None:
-        self._path = path
+    def __init__(self, path: str, table: dict[str, list[int]] | None = None, *, deinterlace: bool = False) -> None:
+        self._path, self._deinterlace = path, deinterlace
+        #: Frames around the one asked for last, by their places.
+        self._around: dict[int, Any] = {}
         self._container = self._open()
         self._cursor: tuple[int, Iterator[Any]] | None = None
         self._pts: NDArray[np.int64] | None
@@ -56,6 +60,18 @@ class VideoFile:
         """Code values of frame `frame`."""
         shown = self.facts.shown
         index = shown[frame] if shown else frame
+        picture = self._parted(index) if self._deinterlace else self._picture(index)
+        return to_planes(picture)._replace(damaged=self._builds_on_damage(index))
+
+    def _parted(self, index: int) -> Any:
+        """A frame whose fields are brought to one moment."""
+        last = self.facts.length - 1 if self._pts is None else len(self._pts) - 1
+        places = range(max(0, index - 1), min(last, index + 1) + 1)
+        self._around = {n: self._around.get(n) or self._picture(n) for n in places}
+        return deinterlaced(list(self._around.values()), index - places.start)
+
+    def _picture(self, index: int) -> Any:
+        """The decoded frame at a place."""
         at, frames = self._cursor or (-1, iter(()))
         if at < 0 or index < at or self._key_before(index) > at:
             at, frames = self._seek(index)
@@ -69,9 +85,9 @@ class VideoFile:
                 # A frame that could not be decoded at all is stood in for by the next.
                 if place > index:
                     self._damaged.add(index)
-                return to_planes(decoded)._replace(damaged=self._builds_on_damage(index))
+                return decoded
         self._cursor = None
-        raise MediaError(f"Frame {frame} of this file cannot be decoded.")
+        raise MediaError(f"Frame {index} of this file cannot be decoded.")
 
     def _builds_on_damage(self, index: int) -> bool:
         """Whether a frame, or one since the last entry point that it may be built on, is damaged."""
@@ -165,10 +181,9 @@ class VideoFile:
         height, width = first.height, first.width
         count = len(self._pts) if self._pts is not None else sum(1 for _ in self._decode_from(0))
         rate, shown, notes = timing(self._stream, self._pts, count)
-        if first.interlaced_frame:
-            notes.append("The footage is interlaced; its fields are taken together as one frame.")
         colours = colour_tags(first, layout, context.name)
-        notes += not_converted(colours)
+        said = converted(colours)
+        notes += [said] if said else []
         rotation = int(round(first.rotation)) % 360 if first.rotation else 0
         if rotation in (90, 270):
             height, width = width, height
@@ -186,8 +201,11 @@ class VideoFile:
             alpha=layout.alpha is not None,
             alpha_kind="straight" if layout.alpha is not None else "",
             colour=colours,
+            converted=bool(said),
+            interlaced=bool(first.interlaced_frame),
             rotation=rotation,
             pixel_aspect=pixel_aspect(self._stream, rotation),
+            timecode=timecode(self._container),
             sound=sound_codec(self._container),
             notes=tuple(notes),
             shown=shown,

@@ -14,8 +14,10 @@ from upholster.media.formats import Format
 from upholster.media.sound import Sound
 
 
-def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction, sound: Sound | None = None) -> None:
-    """Copy the packets of `parts`, in order, into one file; every packet is a frame.
+def join_movies(
+    form: Format, parts: Sequence[Path], path: Path, rate: Fraction, sound: Sound | None = None, timecode: str = ""
+) -> None:
+    """Copy the packets of `parts`, in order, into one file that begins at a timecode; every packet is a frame.
 
     The file takes its name when it is whole.
     """
@@ -33,6 +35,8 @@ def join_movies(form: Format, parts: Sequence[Path], path: Path, rate: Fraction,
                         # Matroska and WebM state how long a frame is only where the rate is known.
                         stream.codec_context.framerate = rate
                         mark_alpha(stream, form)
+                        if timecode:
+                            stream.metadata["timecode"] = timecode
                         track = SoundTrack(joined, sound) if sound else None
                     for packet in source.demux(video=0):
                         if not packet.size:

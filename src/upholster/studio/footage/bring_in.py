@@ -111,17 +111,29 @@ def interpret(footage_id: int, kind: str, over: str = "#000000") -> None:
 
     Until that is complete, and where it fails, all stays as it is.
     """
+    if not re.fullmatch("#[0-9a-fA-F]{6}", over):
+        raise Refused("The colour that the alpha is premultiplied over is one like #00ff80.")
+    if kind not in _KINDS:
+        raise Refused("Alpha is straight, premultiplied or not there.")
+    update: dict[str, object] = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
+    _read_anew(footage_id, update, "alpha", "This footage has no alpha to be taken another way.")
+
+
+def part_fields(footage_id: int, parted: bool) -> None:
+    """Read interlaced footage anew with its fields brought to one moment, or taken together."""
+    _read_anew(footage_id, {"deinterlaced": parted}, "interlaced", "This footage is not interlaced.")
+
+
+def _read_anew(footage_id: int, update: dict[str, object], having: str, refusal: str) -> None:
+    """Read footage once more, with something of its facts taken another way."""
     with session() as db:
         footage = db.get(Footage, footage_id, with_for_update=True)
         if footage is None:
             raise Missing("This footage is not here any more.")
-        if not footage.facts["alpha"] or footage.state != FootageState.READY or kind not in _KINDS:
-            raise Refused("This footage has no alpha to be taken another way.")
+        if not footage.facts.get(having) or footage.state != FootageState.READY:
+            raise Refused(refusal)
         if renders_under_way(db, footage_id):
             raise Refused("A render of this footage is under way. Wait for it, or cancel it first.")
-        if not re.fullmatch("#[0-9a-fA-F]{6}", over):
-            raise Refused("The colour that the alpha is premultiplied over is one like #00ff80.")
-        update = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
         # One that was asked for before and is not complete is not wanted any more.
         db.execute(delete(Reading).where(Reading.footage_id == footage_id, Reading.state != ReadingState.COMPLETE))
         reading = _begin_reading(db, footage, footage.facts | update)

@@ -267,9 +267,9 @@ def assemble(
     if form.content == "pair":
         target.mkdir(parents=True, exist_ok=True)
         for file, pieces in zip(files, zip(*(pair_files(part, form) for part in parts), strict=True), strict=True):
-            join_movies(form, pieces, file, rate)
+            join_movies(form, pieces, file, rate, timecode=planned.timecode)
     elif form.joins:
-        join_movies(form, parts, target, rate, sound)
+        join_movies(form, parts, target, rate, sound, planned.timecode)
     else:
         transcode(planned, parts, target, sound=sound, threads=threads, progress=progress)
     return files

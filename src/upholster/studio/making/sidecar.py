@@ -4,10 +4,12 @@ import hashlib
 import json
 from collections.abc import Iterable
 from pathlib import Path
+from typing import NamedTuple
 
 from upholster import __version__
 from upholster.core.documents.recipe import Recipe
-from upholster.media.delivery import Delivery
+from upholster.media.delivery import Plan
+from upholster.media.facts import Facts
 from upholster.media.files import put_text
 from upholster.media.proof import Proof
 
@@ -22,22 +24,31 @@ def sha256_of(files: Iterable[Path]) -> str:
     return digest.hexdigest()
 
 
+class Source(NamedTuple):
+    """What a delivery was made from."""
+
+    name: str
+    sha256: str
+    facts: Facts
+
+
 def write_sidecar(
-    path: Path,
-    *,
-    recipe: Recipe,
-    source_sha256: str,
-    delivery: Delivery,
-    proof: Proof,
-    revision: int | None = None,
+    path: Path, *, recipe: Recipe, source: Source, planned: Plan, proof: Proof, revision: int | None = None
 ) -> None:
+    delivery = planned.delivery
     document = {
         "program": f"upholster {__version__}",
         "format": delivery.format,
         "alpha": delivery.alpha if delivery.form.alpha_depth else "none",
         "delivery": delivery.model_dump(mode="json"),
         "colour": proof.colour.model_dump(),
-        "source_sha256": source_sha256,
+        "rate": str(planned.timing.rate),
+        "timecode": planned.timecode,
+        "source": {
+            "name": source.name,
+            "sha256": source.sha256,
+            **source.facts.model_dump(mode="json", include={"rate", "length", "first_number", "timecode"}),
+        },
         "revision": revision,
         "recipe": recipe.model_dump(mode="json"),
         "proof": proof.model_dump(mode="json"),

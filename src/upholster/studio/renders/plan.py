@@ -30,10 +30,6 @@ class Job(NamedTuple):
         return has_to_wait(self.footage, self.render.shot_id, self.key_job.recipe)
 
     @property
-    def sha256(self) -> str:
-        return self.footage.sha256
-
-    @property
     def folder(self) -> Path:
         """Where its files grow."""
         return paths.render_folder(self.render.id)

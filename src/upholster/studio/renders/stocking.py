@@ -11,7 +11,7 @@ from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import paths
 from upholster.studio.making.delivering import Stopped
-from upholster.studio.making.sidecar import write_sidecar
+from upholster.studio.making.sidecar import Source, write_sidecar
 from upholster.studio.renders.plan import Job, job_of
 from upholster.studio.renders.states import clear_away, ended_with_a_sentence, fail_proof, now
 
@@ -40,8 +40,8 @@ def _beside(job: Job, proof: Proof, count: int) -> list[Path]:
         sidecar,
         recipe=job.key_job.recipe,
         revision=job.render.revision,
-        source_sha256=job.sha256,
-        delivery=job.order.planned.delivery,
+        source=Source(job.footage.name, job.footage.sha256, job.key_job.footage.facts),
+        planned=job.order.planned,
         proof=proof,
     )
     parts = [path for position in range(count) if (path := job.preview(position)).exists()]

@@ -85,6 +85,13 @@ def interpret(footage_id: int) -> str:
     return listing()
 
 
+@page.post("/<int:footage_id>/fields")
+def part_fields(footage_id: int) -> str:
+    """Bring the fields of interlaced footage to one moment, or take them together."""
+    bring_in.part_fields(footage_id, request.form.get("fields") == "parted")
+    return listing()
+
+
 @page.post("/<int:footage_id>/rate")
 def run_at(footage_id: int) -> str:
     """Let numbered pictures run at another rate."""

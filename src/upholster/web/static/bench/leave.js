@@ -7,11 +7,9 @@ const SOON = 400;
 
 const name = (at) => `view ${at}`;
 
-/** How the Bench of a shot was left moments ago, where that may not have reached the house. */
+/** How the Bench of a shot was left, where that may not have reached the house. */
 export function viewLeft(at) {
-  const left = sessionStorage.getItem(name(at));
-  sessionStorage.removeItem(name(at));
-  return JSON.parse(left ?? "{}");
+  return JSON.parse(sessionStorage.getItem(name(at)) ?? "{}");
 }
 
 /**
@@ -22,20 +20,24 @@ export function viewLeft(at) {
  */
 export function remembering(bench) {
   let soon = 0;
-  const keep = () => {
+  const keep = async () => {
     clearTimeout(soon);
     soon = 0;
-    send(`${bench.at}/view-state`, bench.view, { keepalive: true }).catch(() => {});
+    const sent = JSON.stringify(bench.view);
+    try {
+      await send(`${bench.at}/view-state`, bench.view, { keepalive: true });
+      if (sessionStorage.getItem(name(bench.at)) === sent) sessionStorage.removeItem(name(bench.at));
+    } catch {
+      /* it stays on this machine */
+    }
   };
   addEventListener("pagehide", () => {
-    if (soon) {
-      keep();
-      sessionStorage.setItem(name(bench.at), JSON.stringify(bench.view));
-    }
+    if (soon) keep();
     bench.settle();
     bench.store.leave();
   });
   return () => {
+    sessionStorage.setItem(name(bench.at), JSON.stringify(bench.view));
     clearTimeout(soon);
     soon = setTimeout(keep, SOON);
   };

@@ -80,6 +80,7 @@ bench.store = new Store(at, start, {
   taken,
   noted,
   conflict,
+  keeping: (on) => $("revision").toggleAttribute("data-keeping", on),
   trouble(error) {
     bench.trouble(error);
     show();

@@ -45,11 +45,13 @@ export class Store {
    * @param {string} at      address of the shot
    * @param {object} state   what the house says is in force: revision, recipe, ...
    * @param {object} acts    taken(state): the house's word stands; noted(state): it has kept ours;
-   *                         conflict(sentence, words): a promise of "mine" or "theirs"; trouble(error)
+   *                         conflict(sentence, words): a promise of "mine" or "theirs"; trouble(error);
+   *                         keeping(on): whether something is here that the house does not have yet
    */
   constructor(at, state, acts) {
     Object.assign(this, { at, acts });
     this.saving = Promise.resolve();
+    this.waiting = 0;
     /** Whether the page is being left: what is sent then has to outlive it. */
     this.leaving = false;
     this.#base(state);
@@ -73,6 +75,11 @@ export class Store {
   set(path, value) {
     const put = (held, [name, ...rest]) => ({ ...held, [name]: rest.length ? put(held[name], rest) : value });
     this.recipe = put(this.recipe, path.split("."));
+    this.#told();
+  }
+
+  #told() {
+    this.acts.keeping?.(this.waiting > 0 || this.recipe !== this.kept);
   }
 
   /** Where the page is being left: keep on this machine what may not have reached the house, for `takeUp`. */
@@ -109,6 +116,8 @@ export class Store {
    * @param {object} how  ours: what stands here is what is kept; words of the change, where it and another can be kept
    */
   ask(path, body = {}, { ours = false, words = "" } = {}) {
+    this.waiting++;
+    this.#told();
     this.saving = this.saving.then(async () => {
       // A change reaches the house even where the page is being left.
       const request = (more) => send(`${this.at}${path}`, { ...this.asked, ...body, seen: this.revision, ...more }, { keepalive: this.leaving });
@@ -121,6 +130,8 @@ export class Store {
         if (error.status === 409) await this.#settle(error.message, request, words);
         else this.acts.trouble(error);
       }
+      this.waiting--;
+      this.#told();
     });
     return this.saving;
   }

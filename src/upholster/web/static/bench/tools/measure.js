@@ -91,6 +91,8 @@ export class Readout {
       this.pointer = null;
       this.element.textContent = "";
     });
+    // Another frame, or another recipe, has other values in the same place.
+    document.addEventListener("picture-drawn", () => this.#read());
   }
 
   async #read() {
