@@ -108,8 +108,8 @@ FORMATS_HEAD = """# Formats
 
 In: whatever the FFmpeg libraries in PyAV decode, animated WebP, PNG, JPEG and other stills, TIFF (8, 16 bits,
 float), OpenEXR; numbered pictures as a folder, a pattern or a zip. The matrix is the one tagged; untagged pictures
-of 720 lines or 1280 columns and more are taken as BT.709, smaller ones as BT.601, and the interface says so. Varying
-rates are brought to a constant one. Alpha in a file is kept: TIFF's ExtraSamples and OpenEXR's premultiplication are
+of 720 lines or 1280 columns and more are taken as BT.709, smaller ones as BT.601, and the interface says so. PQ, HLG and BT.2020 are brought to
+BT.709 (white as Report BT.2408 has it), interlaced clips on request to one moment. Varying rates are brought to a constant one. Alpha in a file is kept: TIFF's ExtraSamples and OpenEXR's premultiplication are
 undone, and where a container does not say which kind it holds, Upholster looks at the soft edges and decides; what it
 decided can be changed on the Footage page.
 
@@ -121,8 +121,9 @@ FORMATS_TAIL = """## What is written
 
 Video is tagged BT.709; component video is limited range. Colour under clear pixels is the subject's own, carried
 outward, so lossy codecs have no dark edge to bleed. Smaller and larger sizes are filtered premultiplied. Beside each
-file lies a JSON sidecar: recipe, revision, delivery, what it was made from (name, SHA-256, rate, numbers, timecode), colour tags, proof,
-program version.
+file lies a JSON sidecar: recipe, revision, delivery, what it was made from (name, SHA-256, rate, numbers, timecode),
+colour tags, proof, program version. Numbered pictures go on from the plate's own numbers, MOV and Matroska from its
+timecode.
 
 HEVC with alpha is not offered: the encoder in PyAV's libraries takes no alpha, so no round trip can prove it.
 
@@ -141,7 +142,8 @@ def formats_page() -> str:
             *(row(form) for form in FORMATS.values() if form.need == need),
             "",
         ]
-    return "\n".join([*parts, FORMATS_TAIL, table(Delivery), ""])
+    opened = (HERE / "formats_opened.md").read_text()
+    return "\n".join([*parts, FORMATS_TAIL, table(Delivery), "", "## Opened by others", "", opened])
 
 
 def row(form: Format) -> str:

@@ -31,6 +31,8 @@ from upholster.media.formats import FORMATS, Format
 
 #: Mean error of the matte over all pixels, and of colour where the subject is solid, that the key and codec may make.
 _MATTE, _COLOUR = 0.01, 0.035
+#: What formats cannot hold, and say so.
+_LIMITS = ("only widths that are a multiple of 16", "holds at most 50 frames a second")
 #: Seconds a burst may be early or late: a tenth of a frame at 24 a second.
 _IN_STEP = 0.004
 
@@ -71,7 +73,8 @@ def _rows(case: Case, source: Path, forms: Sequence[Format], folder: Path, brows
             try:
                 yield _judged(case, form, kind, _delivered(case, source, form, kind, folder), head, browser)
             except Refused as refused:
-                yield Row([*head, f"refused: {refused}", *[""] * 7], "multiple of 16" not in str(refused))
+                known = any(words in str(refused) for words in _LIMITS)
+                yield Row([*head, f"refused: {refused}", *[""] * 7], not known)
 
 
 class Refused(Exception):
@@ -105,13 +108,13 @@ def _judged(case: Case, form: Format, kind: str, out: Path, head: list[str], bro
     count = len(seen.pictures)
     same = truth[:count] if count <= case.length else truth
     # GIF and WebP keep time in hundredths and thousandths of a second.
-    coarse = 3 if form.container in ("gif", "webp") else 0
+    tick, rate = {"gif": 0.01, "webp": 0.001}.get(form.container, 0.0), float(case.rate)
     cells = [
         _alpha(form, seen, matte_seen, same),
         _colour(form, kind, seen, same),
         "ok" if count == case.length else f"{count} of {case.length}",
-        _within(seen.rate, float(case.rate), 0.06 * coarse + 1e-3 * float(case.rate)),
-        _within(seen.seconds, case.length / float(case.rate), 0.02 * coarse + 1.5e-3),
+        _within(seen.rate, rate, rate**2 * tick / case.length + 1e-3 * rate),
+        _within(seen.seconds, case.length / rate, tick + 1.5e-3),
         _sound(case, form, out),
     ]
     shown = browser.shows(out, form.content == "keyed")

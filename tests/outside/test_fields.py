@@ -8,6 +8,7 @@ import pytest
 from click.testing import CliRunner
 
 from upholster.cli import main
+from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.reader import Reader, probe
 
 
@@ -24,9 +25,14 @@ def plate(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def by_ffmpeg(path: Path, *filters: str) -> np.ndarray:
     """Luma of all frames, by Debian's build."""
-    asked = ["ffmpeg", "-v", "error", "-i", str(path), *filters, "-pix_fmt", "gray10le", "-f", "rawvideo", "-"]
+    asked = ["ffmpeg", "-v", "error", "-i", str(path), *filters, "-pix_fmt", "yuv422p10le", "-f", "rawvideo", "-"]
     raw = subprocess.run(asked, check=True, capture_output=True).stdout
-    return np.frombuffer(raw, "<u2").reshape(-1, 96, 128).astype(int)
+    return np.frombuffer(raw, "<u2").reshape(-1, 2 * 96, 128)[:, :96].astype(int)
+
+
+def luma(planes: Planes) -> np.ndarray:
+    """As 10 bits."""
+    return planes.arrays[0].astype(int) >> (planes.depth - 10)
 
 
 def test_fields_are_brought_to_one_moment_in_any_order(plate: Path) -> None:
@@ -39,10 +45,12 @@ def test_fields_are_brought_to_one_moment_in_any_order(plate: Path) -> None:
     with Reader([plate], facts.model_copy(update={"deinterlaced": True})) as reader:
         for numbers in (range(facts.length), range(5, 6), range(facts.length - 1, facts.length), range(1)):
             for number, planes in zip(numbers, reader.planes(numbers), strict=True):
-                assert np.abs(planes.arrays[0].astype(int) - expected[number]).max() <= 1, number
+                # The filter of another release, at 16 bits, rounds otherwise where edges move; a comb is off by 150.
+                off = np.abs(luma(planes) - expected[number])
+                assert off.max() < 40 and off.mean() < 0.3, number
     with Reader([plate], facts) as reader:
         (planes,) = reader.planes(range(4, 5))
-        assert np.array_equal(planes.arrays[0], combed[4]) and np.abs(combed[4] - expected[4]).max() > 50
+        assert np.abs(luma(planes) - combed[4]).max() <= 1 and np.abs(combed[4] - expected[4]).max() > 150
 
 
 def test_the_command_line_deinterlaces_on_request(plate: Path, tmp_path: Path) -> None:

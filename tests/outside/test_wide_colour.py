@@ -28,7 +28,7 @@ def by_zimg(rgb: np.ndarray, curve: Curve) -> np.ndarray:
 
 @pytest.mark.parametrize(("curve", "tint"), [("pq", 0.07), ("gamma", 0.07), ("hlg", 0.0)])
 def test_wide_colours_are_those_of_zimg(curve: Curve, tint: float) -> None:
-    """Rec. ITU-R BT.2100-2, BT.2087-0, Report BT.2408. Of HLG only greys: for RGB zimg has no luma, which its OOTF wants.
+    """Rec. ITU-R BT.2100-2, BT.2087-0, Report BT.2408. Of HLG greys alone: of RGB zimg knows no luma for its OOTF.
 
     Not far from grey, and below white: there both gamuts hold them, and zimg cuts nothing off.
     """

@@ -10,14 +10,18 @@ from av.filter import Graph
 from upholster.media.errors import MediaError
 
 
+#: Any will do: frames are told apart by their places.
+_TICK = Fraction(1, 25)
+
+
 def deinterlaced(frames: Sequence[Any], wanted: int) -> Any:
     """Frame `wanted` of a few that follow each other, those before and after it among them where there are any.
 
     Frames that are marked as progressive stay as they are.
     """
     graph = Graph()
-    first = frames[0]
-    inlet = graph.add_buffer(width=first.width, height=first.height, format=first.format, time_base=Fraction(1, 25))
+    shape = frames[0]
+    inlet = graph.add_buffer(width=shape.width, height=shape.height, format=shape.format.name, time_base=_TICK)
     parted = graph.add("bwdif", "mode=send_frame:parity=auto:deint=interlaced")
     outlet = graph.add("buffersink")
     inlet.link_to(parted)
@@ -25,7 +29,7 @@ def deinterlaced(frames: Sequence[Any], wanted: int) -> Any:
     graph.configure()
     found = []
     for place, frame in enumerate(frames):
-        frame.pts, frame.time_base = place, Fraction(1, 25)
+        frame.pts, frame.time_base = place, _TICK
         inlet.push(frame)
         found += _pulled(outlet)
     inlet.push(None)

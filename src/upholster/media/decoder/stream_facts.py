@@ -145,7 +145,7 @@ def converted(tags: ColourTags) -> str:
     wide = tags.primaries == "bt2020"
     if tags.transfer in _HDR:
         return (
-            f"Its tone curve is {_HDR[tags.transfer]}, for HDR. It is brought to BT.709, with white where BT.2408 has it; "
+            f"Its tone curve is {_HDR[tags.transfer]}, for HDR. It is brought to BT.709, white where BT.2408 has it; "
             "what is brighter stays so in formats that hold floats."
         )
     return "Its colours are those of BT.2020; they are brought to BT.709." if wide else ""
