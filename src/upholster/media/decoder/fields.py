@@ -9,7 +9,6 @@ from av.filter import Graph
 
 from upholster.media.errors import MediaError
 
-
 #: Any will do: frames are told apart by their places.
 _TICK = Fraction(1, 25)
 
