@@ -142,7 +142,7 @@ class ViewState(Asked):
     footage: Annotated[str, Field(max_length=12)] | None = None
     split: Annotated[float, Field(ge=0, le=1)] | None = None
     surround: Literal["dark", "mid", "light"] | None = None
-    open: Annotated[int, Field(ge=0, le=20)] | None = None
+    unfolded: list[Annotated[int, Field(ge=1, le=20)]] | None = Field(default=None, max_length=20)
     delivery: dict[Word, Word | int | float | bool | None] | None = Field(default=None, max_length=60)
 
 

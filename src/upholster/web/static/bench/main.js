@@ -41,7 +41,7 @@ const bench = {
   screenName: start.screenName,
   /** Where the picture lies and how frames are counted, as the house last said. */
   shown: start.shown,
-  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", open: 0, ...start.bench, ...viewLeft(at), ...start.chosen },
+  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", unfolded: [], ...start.bench, ...viewLeft(at), ...start.chosen },
   /** The frame of the footage in view. */
   frame: () => bench.view.frame,
   counted: () => bench.frames.counted(),
@@ -260,6 +260,6 @@ bench.frames.settle(bench.counted().number);
 noted(start);
 bench.viewer.fit();
 bench.views.show();
-if (bench.view.open) bench.order.open(bench.view.open);
+for (const number of bench.view.unfolded.splice(0)) bench.order.open(number);
 bench.store.takeUp().catch(bench.trouble);
 bench.refresh();

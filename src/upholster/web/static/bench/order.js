@@ -44,9 +44,11 @@ export class Order {
     const unfolded = line.querySelector(".unfolded");
     unfolded.hidden = !unfolded.hidden;
     button.setAttribute("aria-expanded", !unfolded.hidden);
-    this.bench.view.open = unfolded.hidden ? 0 : number;
+    const others = this.bench.view.unfolded.filter((n) => n !== number);
+    this.bench.view.unfolded = unfolded.hidden ? others : [...others, number];
     this.bench.remember();
     this.bench.show();
+    if (!unfolded.hidden) line.scrollIntoView({ block: "nearest" });
   }
 
   /** Write the recipe into the sentences. */
@@ -110,6 +112,7 @@ export class Order {
     if (colours.length) swatch.style.backgroundColor = css([0, 1, 2].map((c) => colours.reduce((sum, k) => sum + k[c], 0) / colours.length));
     this.empty.value = screen.empty ?? "";
     const list = document.getElementById("samples");
+    const held = [...list.querySelectorAll("button")].indexOf(document.activeElement);
     list.textContent = "";
     if (!count) list.append(item("Press M and click on the screen, or drag an area, to measure it yourself."));
     screen.samples.forEach((sample, index) => {
@@ -126,6 +129,8 @@ export class Order {
       row.append(remove);
       list.append(row);
     });
+    // Whoever removed one by the keyboard goes on from its neighbour.
+    if (held >= 0) (list.querySelectorAll("button")[Math.min(held, count - 1)] ?? document.getElementById("kind")).focus();
   }
 }
 

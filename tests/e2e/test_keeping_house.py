@@ -1,0 +1,185 @@
+"""Names, lists and deliveries kept in order by hand."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from bench_page import choose, kept, open_own_shot, pixels, revision, set_value, settled
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from conftest import House, wait_for
+from plates import shot, write_video
+from upholster.studio.footage import bring_in
+
+
+@pytest.fixture(scope="module")
+def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("keeping")
+    return write_video(folder / "keeping.mp4", [shot(frame=n, uneven=0.047)[0] for n in range(24)])
+
+
+@pytest.fixture
+def bench(page: Page, house: House, clip: Path) -> Page:
+    open_own_shot(page, clip)
+    return page
+
+
+def test_footage_and_shots_are_renamed_where_they_stand(bench: Page) -> None:
+    page = bench
+    page.get_by_label("Rename this shot").click()
+    name = page.get_by_label("Name", exact=True).first
+    name.fill("Lantern, close")
+    name.press("Enter")
+    expect(page.locator("#shot-name")).to_have_text("Lantern, close")
+    page.reload()
+    expect(page.locator("#shot-name")).to_have_text("Lantern, close")
+    page.goto("/footage")
+    page.get_by_label("Rename keeping").click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("heading", name="keeping", exact=True)).to_be_visible()
+    expect(page.get_by_label("Rename keeping")).to_be_focused()
+    page.get_by_label("Rename keeping").press("Enter")
+    page.keyboard.type("Kept apart")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Kept apart")).to_be_visible()
+    page.get_by_label("Rename Kept apart").click()
+    page.keyboard.type("keeping")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="keeping", exact=True)).to_be_visible()
+
+
+def test_numbered_pictures_run_as_fast_as_is_said(page: Page, house: House, tmp_path: Path) -> None:
+    folder = tmp_path / "lamp"
+    folder.mkdir()
+    for n in range(3):
+        rgb = (shot(frame=n, uneven=0.023)[0].transpose(1, 2, 0) * 255).astype("uint8")
+        Image.fromarray(rgb).save(folder / f"lamp.{1001 + n}.png")
+    footage, _ = bring_in.take_in(folder, "lamp")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    page.goto("/footage")
+    rate = page.get_by_label("Frames a second of lamp")
+    rate.fill("fast")
+    rate.press("Enter")
+    expect(page.locator("[data-refused]")).to_contain_text("A rate is a number like 24")
+    rate.fill("23.976")
+    rate.press("Enter")
+    expect(page.locator(f"#footage-{footage.id}")).to_contain_text("23.976 fps")
+    assert bring_in.get_footage(footage.id).facts["rate"] == "2997/125"
+    page.goto(f"/bench/{_shot(footage.id)}")
+    choose(page, "pictures", "png8")
+    page.keyboard.press("8")
+    expect(page.get_by_label("First number")).to_have_attribute("placeholder", "1001")
+
+
+def _shot(footage_id: int) -> int:
+    from upholster.store.models import Footage
+    from upholster.store.session import session
+
+    with session() as db:
+        return int(db.get_one(Footage, footage_id).shots[0].id)
+
+
+def test_the_screen_is_measured_by_keys(bench: Page) -> None:
+    page = bench
+    settled(page)
+    at = revision(page)
+    page.locator("#booth").focus()
+    page.keyboard.press("m")
+    for _ in range(3):
+        page.keyboard.press("Shift+ArrowUp")
+    page.keyboard.press("Shift+ArrowLeft")
+    expect(page.locator("#box")).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator("#revision")).to_have_text(str(at + 1))
+    expect(page.locator("#box")).to_be_hidden()
+    expect(page.get_by_label("Measure the screen")).to_have_attribute("aria-pressed", "false")
+    page.keyboard.press("2")
+    page.get_by_label("Remove sample 1").press("Enter")
+    expect(page.locator("#revision")).to_have_text(str(at + 2))
+    expect(page.get_by_label("Kind of ground")).to_be_focused()
+
+
+def test_both_halves_of_a_split_play(bench: Page) -> None:
+    page = bench
+    page.keyboard.press("s")
+    settled(page)
+    before = {canvas: pixels(page, canvas) for canvas in ("#plate", "#result")}
+    page.keyboard.press(" ")
+    changed = lambda canvas: not np.array_equal(pixels(page, canvas), before[canvas])  # noqa: E731
+    wait_for(lambda: changed("#plate") and changed("#result"))
+    page.keyboard.press(" ")
+
+
+def test_a_delivery_is_reckoned_with_and_found_again(bench: Page) -> None:
+    page = bench
+    quote = page.locator("#quote")
+    expect(quote).to_contain_text("About", timeout=30_000)
+    whole = quote.inner_text()
+    set_value(page, "Last frame", "5")
+    kept(page)
+    expect(quote).not_to_have_text(whole, timeout=30_000)
+    expect(quote).to_contain_text("About", timeout=30_000)
+    page.keyboard.press("8")
+    page.get_by_label("Longer side").fill("5")
+    page.get_by_label("Longer side").press("Tab")
+    expect(page.locator("#says")).to_contain_text("Longer side is a whole number from 16 to 8192")
+    expect(page.get_by_label("Longer side")).to_have_value("")
+    choose(page, "archive", "ffv1")
+    page.get_by_label("Name", exact=True).fill("what: now?")
+    page.get_by_role("button", name="Render").click()
+    expect(page.locator("#says")).to_contain_text("Not every disk takes “what: now?”")
+    page.goto("/renders")
+    expect(page.locator('[data-render="what_ now_"]')).to_have_attribute("data-state", "done", timeout=90_000)
+    page.goto("/stockroom?search=what_")
+    page.get_by_role("button", name="Open its recipe").click()
+    expect(page.get_by_label("Format", exact=True)).to_have_value("ffv1")
+    page.goto("/stockroom?search=what_")
+    page.get_by_label("Another format of what_ now_").click()
+    expect(page.get_by_label("Longer side")).to_be_visible()
+    page.goto("/renders")
+    page.get_by_role("button", name="Clear what has ended").click()
+    expect(page.locator('[data-render="what_ now_"]')).to_have_count(0)
+    page.goto("/stockroom?search=what_")
+    expect(page.locator("[data-clip]")).to_have_count(1)
+
+
+def test_presets_are_removed_only_when_that_is_meant(bench: Page) -> None:
+    page = bench
+    page.keyboard.press("8")
+    choose(page, "web", "webp")
+    page.once("dialog", lambda dialog: dialog.accept("For pages"))
+    page.get_by_role("button", name="save as…").click()
+    expect(page.locator("#preset option:checked")).to_have_text("For pages")
+    page.get_by_label("How often it plays").fill("3")
+    page.get_by_label("How often it plays").press("Tab")
+    expect(page.locator("#preset option:checked")).to_have_text("none")
+    page.locator("#preset").select_option(label="For pages")
+    expect(page.get_by_label("How often it plays")).to_have_value("0")
+    page.once("dialog", lambda dialog: dialog.dismiss())
+    page.locator("#remove-preset").click()
+    expect(page.locator("#preset option:checked")).to_have_text("For pages")
+    page.once("dialog", lambda dialog: dialog.accept())
+    page.locator("#remove-preset").click()
+    expect(page.locator("#preset option", has_text="For pages")).to_have_count(0)
+
+
+def test_all_shots_are_chosen_and_those_that_went_are_not_counted(page: Page, house: House, tmp_path: Path) -> None:
+    folder = tmp_path / "in"
+    folder.mkdir()
+    write_video(folder / "gone_soon.mp4", [shot(frame=n, uneven=0.051)[0] for n in range(2)])
+    footage, _ = bring_in.take_in(folder, "gone_soon.mp4")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    page.goto("/footage")
+    page.get_by_label("Choose gone_soon").check()
+    expect(page.locator("#chosen")).to_have_text("1 shot")
+    page.get_by_role("button", name="Choose all").click()
+    count = page.locator("[data-shot]").count()
+    expect(page.locator("#chosen")).to_have_text("1 shot" if count == 1 else f"{count} shots")
+    page.get_by_role("button", name="Choose none").click()
+    expect(page.locator("#batch")).to_be_hidden()
+    page.get_by_label("Choose gone_soon").check()
+    page.once("dialog", lambda dialog: dialog.accept())
+    page.get_by_label("Remove gone_soon").click()
+    expect(page.get_by_label("Choose gone_soon")).to_have_count(0)
+    expect(page.locator("#batch")).to_be_hidden()
