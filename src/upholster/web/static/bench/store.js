@@ -79,7 +79,7 @@ export class Store {
   }
 
   #told() {
-    this.acts.keeping?.(this.waiting > 0 || this.recipe !== this.kept);
+    this.acts.keeping?.(this.waiting > 0 || Object.keys(this.asked.changes).length > 0);
   }
 
   /** Where the page is being left: keep on this machine what may not have reached the house, for `takeUp`. */
