@@ -127,8 +127,9 @@ def test_a_delivery_is_reckoned_with_and_found_again(bench: Page) -> None:
     expect(page.get_by_label("Longer side")).to_have_value("")
     choose(page, "archive", "ffv1")
     page.get_by_label("Name", exact=True).fill("what: now?")
-    page.get_by_role("button", name="Render").click()
+    page.get_by_role("button", name="Render").press("Enter")
     expect(page.locator("#says")).to_contain_text("Not every disk takes “what: now?”")
+    expect(page.get_by_role("button", name="Render")).to_be_focused()
     page.goto("/renders")
     expect(page.locator('[data-render="what_ now_"]')).to_have_attribute("data-state", "done", timeout=90_000)
     page.goto("/stockroom?search=what_")
@@ -183,3 +184,16 @@ def test_all_shots_are_chosen_and_those_that_went_are_not_counted(page: Page, ho
     page.get_by_label("Remove gone_soon").click()
     expect(page.get_by_label("Choose gone_soon")).to_have_count(0)
     expect(page.locator("#batch")).to_be_hidden()
+
+
+def test_what_is_typed_or_was_refused_outlives_a_list_drawn_anew(page: Page, house: House, clip: Path) -> None:
+    open_own_shot(page, clip)
+    page.goto("/footage")
+    page.get_by_label("Rename keeping").click()
+    page.keyboard.type("half a na")
+    with page.expect_response("**/footage/list*"):
+        page.evaluate("htmx.trigger('#list', 'refresh')")
+    page.wait_for_timeout(300)
+    expect(page.get_by_label("Name", exact=True)).to_have_value("half a na")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("heading", name="keeping", exact=True)).to_be_visible()

@@ -127,13 +127,16 @@ def _wrong_repeats(path: Path, planned: Plan) -> str:
     """Whether an animated picture says how often it plays as it was asked to."""
     if "loop" not in planned.form.takes:
         return ""
-    with Image.open(path) as film:
-        # One picture alone does not play.
-        if not getattr(film, "is_animated", False):
-            return ""
-        # GIF counts the times after the first, and says nothing where there are none.
-        said = film.info.get("loop")
-        found = (0 if said == 0 else (said or 0) + 1) if planned.form.container == "gif" else said
+    try:
+        with Image.open(path) as film:
+            # One picture alone does not play.
+            if not getattr(film, "is_animated", False):
+                return ""
+            said = film.info.get("loop")
+    except (OSError, SyntaxError):
+        return "another program cannot read it."
+    # GIF counts the times after the first, and says nothing where there are none.
+    found = (0 if said == 0 else (said or 0) + 1) if planned.form.container == "gif" else said
     return "" if found == planned.delivery.loop else f"it plays {found} times, not {planned.delivery.loop}."
 
 

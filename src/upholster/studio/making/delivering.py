@@ -285,4 +285,6 @@ def prove_files(key_job: KeyJob, order: Order, files: Sequence[Path]) -> Proof:
     """Read finished `files` back, compare all of them with making the pictures again, and judge."""
     numbers = range(order.planned.timing.frames)
     with closing(handed_over(key_job, order, numbers)) as expected:
-        return judged([compare(files, order.planned, expected, numbers)], order.planned)
+        proof = judged([compare(files, order.planned, expected, numbers)], order.planned)
+    reason = wrong_sound(key_job.footage, order.planned, files[0]) if proof.passed else ""
+    return proof.model_copy(update={"passed": False, "reason": reason}) if reason else proof

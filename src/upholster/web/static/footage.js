@@ -186,6 +186,7 @@ document.getElementById("batch-render").addEventListener("click", async () => {
     const { names } = await send("/renders/batch", { shots: [...chosen].map(Number), ...what });
     chosen.clear();
     showChosen();
+    document.querySelector("h1").focus();
     say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.`, ["/renders", "See Renders"]);
   } catch (error) {
     say(error.message);

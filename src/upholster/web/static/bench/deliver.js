@@ -82,7 +82,7 @@ export class Deliver {
     const only = form.kinds.length === 1 ? ` ${form.title} has no other kind.` : "";
     const alpha = form.kinds.length ? ` ${this.choices.alphaWords[delivery.alpha]}${only}` : "";
     $("deliver-note").textContent = form.note + alpha;
-    $("render").disabled = Boolean(this.sending);
+    $("render").disabled = false;
     this.#showAlso();
     if (form.takes.includes("colour")) this.#lookAtFlat();
   }
@@ -190,8 +190,10 @@ export class Deliver {
   }
 
   async #render() {
+    if (this.sending) return;
     this.sending = true;
-    $("render").disabled = true;
+    // Not disabled: it would lose the focus.
+    $("render").setAttribute("aria-busy", "true");
     $("render").lastChild.textContent = " Handing it over…";
     try {
       const wanted = $("name").value.trim();
@@ -207,7 +209,7 @@ export class Deliver {
       say(error.message);
     }
     this.sending = false;
-    $("render").disabled = false;
+    $("render").removeAttribute("aria-busy");
     this.#showAlso();
   }
 

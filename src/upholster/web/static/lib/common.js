@@ -46,6 +46,9 @@ export function say(sentence, link) {
   hush = setTimeout(() => (box.textContent = ""), 7000);
 }
 
+/** What was refused is over once something else is asked for. */
+document.body.addEventListener("htmx:beforeRequest", (event) => event.detail.elt.closest(".card")?.querySelector("[data-refused]")?.remove());
+
 /** What is refused is said where it was asked for; the page stays as it is. */
 document.body.addEventListener("htmx:responseError", (event) => {
   let sentence = "This did not work. Try again.";
@@ -59,7 +62,6 @@ document.body.addEventListener("htmx:responseError", (event) => {
     say(sentence);
     return;
   }
-  card.querySelector("[data-refused]")?.remove();
   const words = document.createElement("p");
   words.className = "notice mx-3 my-2";
   words.dataset.refused = "";

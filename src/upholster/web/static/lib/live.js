@@ -4,8 +4,14 @@
 const MOVING = 700;
 const STILL = 5000;
 
-/** What a person has unfolded stays so. */
-Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) => !(name === "open" && node.localName === "details");
+// What a person has unfolded, types, or was told of in its place stays as it is.
+const has = (node, mark) => node.dataset && mark in node.dataset;
+Idiomorph.defaults.ignoreActiveValue = true;
+Object.assign(Idiomorph.defaults.callbacks, {
+  beforeAttributeUpdated: (name, node) => !(name === "open" && node.localName === "details"),
+  beforeNodeMorphed: (node) => !has(node, "renaming"),
+  beforeNodeRemoved: (node) => !has(node, "refused"),
+});
 
 /** Keep a list current for as long as its page is open, whatever becomes of a single look. */
 export function keepCurrent(list) {

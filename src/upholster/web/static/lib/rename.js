@@ -8,9 +8,11 @@ export function rename(shown) {
   const before = shown.textContent.trim();
   const field = Object.assign(document.createElement("input"), { className: "field w-full min-w-0 py-0", value: before, maxLength: 120, ariaLabel: "Name" });
   let over = false;
+  shown.dataset.renaming = "";
   const end = async (name) => {
     if (over) return;
     over = true;
+    delete shown.dataset.renaming;
     shown.textContent = before;
     if (!name || name === before) return;
     try {
