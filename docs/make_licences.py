@@ -18,6 +18,12 @@ SHIPPED = [
     ("@fontsource-variable/atkinson-hyperlegible-next", "OFL-1.1", "typeface"),
     ("@fontsource-variable/source-sans-3", "OFL-1.1", "figures"),
 ]
+#: Script packages of tests and styles alone; nothing of them ships.
+SCRIPTS = [
+    ("axe-core", "MPL-2.0", "tests alone"),
+    ("tailwindcss", "MIT", "styles alone"),
+    ("@tailwindcss/cli", "MIT", "styles alone"),
+]
 #: Programs installed from Debian's packages and run beside Upholster.
 DEBIAN = [
     ("postgresql", "PostgreSQL", "the database"),
@@ -72,6 +78,12 @@ def page() -> str:
         "## Python packages for testing",
         "",
         *_table(testing, known),
+        "",
+        "## Script packages for testing and styles",
+        "",
+        "| package | licence | for |",
+        "| --- | --- | --- |",
+        *(f"| {name} | {licence} | {what} |" for name, licence, what in SCRIPTS),
         "",
         "## Debian's packages",
         "",

@@ -251,7 +251,7 @@ def test_keyed_clips_come_back_as_footage_with_their_alpha_rightly_taken(
     assert bring_in.get_footage(footage.id).facts["alpha_kind"] == "straight"
     bring_in.interpret(footage.id, "")
     wait_for(lambda: bring_in.get_footage(footage.id).pending is None)
-    with pytest.raises(Refused, match="another way"):
+    with pytest.raises(Refused, match="straight, premultiplied or not there"):
         bring_in.interpret(footage.id, "upside down")
 
 
