@@ -219,6 +219,16 @@ def test_sound_that_is_missing_silent_or_out_of_step_is_caught(
     assert (words in found and found.endswith(".")) if words else found == ""
 
 
+def test_sound_at_another_rate_of_samples_is_the_same_sound(tmp_path: Path) -> None:
+    """As 44.1 kHz becomes 48 kHz for Opus (RFC 6716, section 2)."""
+    tone = "aevalsrc='if(lt(mod(t,1.7),0.1),0.6*sin(2*PI*800*t),0)':s=44100:d=20"
+    made = ["ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=s=64x48:r=24:d=20", "-f", "lavfi", "-i", tone]
+    film, other = tmp_path / "film.mov", tmp_path / "other.mov"
+    subprocess.run([*made, "-c:v", "mpeg4", "-c:a", "pcm_s16le", str(film)], check=True)
+    subprocess.run(["ffmpeg", "-v", "error", "-i", str(film), "-c:v", "copy", "-ar", "48000", str(other)], check=True)
+    assert wrong_sound(sounding(film), heard_of(film), other) == ""
+
+
 def test_a_file_without_the_sound_that_was_asked_for_is_caught(tmp_path: Path) -> None:
     film, made = beep(tmp_path / "film.mov"), tmp_path / "mute.mov"
     subprocess.run(["ffmpeg", "-v", "error", "-i", str(film), "-an", "-c", "copy", str(made)], check=True)

@@ -1,6 +1,7 @@
 """Whether the sound of a finished file is the one that was meant, by how loud it is from moment to moment."""
 
 import io
+from itertools import chain
 
 import av
 import numpy as np
@@ -9,6 +10,8 @@ from scipy.signal import correlate
 
 Loudness = NDArray[np.float64]
 
+#: Samples a second that sounds are compared at, whatever their own: a whole number makes a moment.
+_SAMPLES = 48_000
 #: Moments a second, and seconds by which sound may be early or late: less is nothing an eye and an ear tell apart.
 _MOMENTS, _LATE = 1000, 0.010
 #: Seconds within which a shift is looked for, and seconds judged at a time.
@@ -48,10 +51,9 @@ def _loudness(packed: bytes) -> Loudness:
     energy: list[Loudness] = []
     left = np.zeros(0)
     with av.open(io.BytesIO(packed)) as source:
-        track = source.streams.audio[0]
-        per = track.rate // _MOMENTS
-        floats = av.AudioResampler(format="fltp")
-        for frame in source.decode(track):
+        per = _SAMPLES // _MOMENTS
+        floats = av.AudioResampler(format="fltp", rate=_SAMPLES)
+        for frame in chain(source.decode(audio=0), [None]):
             for same in floats.resample(frame):
                 left = np.concatenate([left, np.square(same.to_ndarray().astype(np.float64)).mean(axis=0)])
             whole = len(left) // per * per
