@@ -6,6 +6,8 @@ import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
 from conftest import wait_for
+from upholster.store.models import Clip
+from upholster.studio.stock import stock
 
 
 def bring_in(page: Page, *files: Path) -> None:
@@ -49,6 +51,14 @@ def go_to(page: Page, frame: int) -> None:
 def choose(page: Page, need: str, form: str) -> None:
     page.get_by_label("What it is for").select_option(need)
     page.get_by_label("Format", exact=True).select_option(form)
+
+
+def deliver(page: Page, name: str) -> Clip:
+    """Press Render under a name, and wait for the clip."""
+    page.get_by_label("Name", exact=True).fill(name)
+    page.get_by_role("button", name="Render", exact=True).click()
+    wait_for(lambda: any(c.name == name for c in stock.clips()))
+    return next(c for c in stock.clips() if c.name == name)
 
 
 def kept(page: Page) -> None:

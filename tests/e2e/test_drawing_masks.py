@@ -7,14 +7,13 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
-from bench_page import at, bring_in, choose, go_to, open_bench, open_own_shot, pixels, revision, settled, value
+from bench_page import at, bring_in, choose, deliver, go_to, open_bench, open_own_shot, pixels, revision, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
 from conftest import House, wait_for
 from plates import studio_clip
 from upholster.core.documents.masks import Mask
-from upholster.studio.renders import renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import stock
 
@@ -245,11 +244,7 @@ def test_a_screen_too_small_is_keyed_without_the_studio_unasked(page: Page, tmp_
     expect(page.locator("#mask-list")).to_contain_text("Garbage")
     page.keyboard.press("8")
     choose(page, "pictures", "png8")
-    page.locator("#name").fill("kept")
-    page.get_by_role("button", name="Render", exact=True).click()
-    wait_for(lambda: any(c.name == "kept" for c in stock.clips()))
-    clip = next(c for c in stock.clips() if c.name == "kept")
-    with zipfile.ZipFile(stock.file_of(clip)) as archive:
+    with zipfile.ZipFile(stock.file_of(deliver(page, "kept"))) as archive:
         names = sorted(n for n in archive.namelist() if n.endswith(".png"))
         assert len(names) == 13
         for number, name in enumerate(names):
@@ -282,11 +277,7 @@ def test_two_joined_feathered_masks_are_delivered_as_they_look(bench: Page, hous
     page.keyboard.press("d")
     page.keyboard.press("8")
     choose(page, "edit", "prores4444")
-    page.locator("#name").fill("cutout")
-    page.get_by_role("button", name="Render", exact=True).click()
-    wait_for(lambda: any(c.name == "cutout" for c in stock.clips()) or renders.under_way() == 0)
-    clip = next(c for c in stock.clips() if c.name == "cutout")
-    file = stock.file_of(clip)
+    file = stock.file_of(deliver(page, "cutout"))
     with av.open(str(file)) as movie:
         frames = [f.to_ndarray(format="rgba64le")[..., 3] / 65535 for f in movie.decode(video=0)]
     assert len(frames) == 21

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from bench_page import choose, go_to, open_own_shot, pixels, revision, set_value, settled, value
+from bench_page import choose, deliver, go_to, open_own_shot, pixels, revision, set_value, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -187,10 +187,7 @@ def test_a_value_changes_over_time_on_screen_and_in_the_render(bench: Page, hous
     wait_for(lambda: shots.open_shot(shot_of(page)).recipe.edge.model_dump(mode="json")["choke"] == expected)
     # In the render: the disc is smaller from frame 20 on.
     choose(page, "archive", "ffv1")
-    page.get_by_label("Name", exact=True).fill("limb")
-    page.get_by_role("button", name="Render").click()
-    wait_for(lambda: any(c.name == "limb" for c in stock.clips()))
-    file = next((house.root / "media/clips").rglob("limb.mkv"))
+    file = stock.file_of(deliver(page, "limb"))
     asked = ["ffmpeg", "-v", "error", "-i", str(file), "-vf", "alphaextract", "-pix_fmt", "gray", "-f", "rawvideo", "-"]
     alpha = np.frombuffer(subprocess.run(asked, check=True, capture_output=True).stdout, np.uint8).reshape(24, -1)
     area = alpha.mean(axis=1)

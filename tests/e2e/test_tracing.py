@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from bench_page import at, choose, go_to, open_own_shot, pixels, revision, settled
+from bench_page import at, choose, deliver, go_to, open_own_shot, pixels, revision, settled
 from PIL import Image
 from playwright.sync_api import Page, expect
 
@@ -105,11 +105,7 @@ def test_brushed_run_corrected_and_delivered(bench: Page, house: House) -> None:
     page.get_by_label("Use again the strokes of frame 12").click()
     run(page)
     expect(page.locator("#trace-said")).to_have_text("All 24 frames are traced.", timeout=60_000)
-    page.locator("#name").fill("walker")
-    page.get_by_role("button", name="Render", exact=True).click()
-    wait_for(lambda: any(c.name == "walker" for c in stock.clips()))
-    clip = next(c for c in stock.clips() if c.name == "walker")
-    with zipfile.ZipFile(stock.file_of(clip)) as archive:
+    with zipfile.ZipFile(stock.file_of(deliver(page, "walker"))) as archive:
         names = sorted(n for n in archive.namelist() if n.endswith(".png"))
         alphas = [np.asarray(Image.open(io.BytesIO(archive.read(name))))[..., 3] for name in names]
     assert len(alphas) == 24
