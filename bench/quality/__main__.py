@@ -1,129 +1,51 @@
-"""Prints the table.
+"""Prints the tables.
 
-    .venv/bin/python -m bench.quality [--case WORD] [--no-reference] [--lossless] [--pictures FOLDER]
-                                      [--plates FOLDER]
+    .venv/bin/python -m bench.quality [--tuned | --untouched] [--case WORD] [--no-reference] [--each]
+                                      [--lossless] [--pictures FOLDER] [--plates FOLDER]
 
-Under each case stand, for comparison: the key with its one control for glass drawn, where the subject is
-glass; PyMatting's closed form with a perfect trimap, on the plate as FFmpeg's scaler decodes it; and the
-same on the plate as Upholster decodes it, whose chroma is rebuilt already.
+Without `--tuned` or `--untouched`: ten plain plates, each with PyMatting's closed form with a perfect trimap
+under it, on the plate as FFmpeg's scaler decodes it and as Upholster does, whose chroma is rebuilt already.
 
-`--plates` takes cases from a folder instead of drawing them: each is a folder with a `plate` (a file or a
-folder of pictures), a folder `matte` of grey pictures, and a folder `colour` with the subject's straight colour.
+With one of them: families of plates drawn at random that resemble camera footage. `--tuned` takes the seeds
+that were looked at while the key was worked on, `--untouched` those that were not. A row is the mean of a
+family's plates; `--each` prints every plate. The reference is run on our decoding, on one frame of each.
+
+`--plates` takes cases from a folder instead: each is a folder with a `plate` (a file or a folder of pictures),
+a folder `matte` of grey pictures, and a folder `colour` with the subject's straight colour.
 """
 
 import argparse
 import tempfile
-import time
 import warnings
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
-import av
 import cv2
 import numpy as np
-from bench.quality import metrics
-from bench.quality.plates import CASES, FRAMES, Truth
-from numpy.typing import NDArray
+from bench.quality import families, plain, table
+from bench.quality.keyed import Result, decoded, plainly_decoded, reference, upholster
+from bench.quality.plates import Truth
 
 from upholster.core.composite import over
-from upholster.core.first_recipe import first_look
-from upholster.core.pipeline.runner import key, plate_of
-from upholster.core.screen.clean_plate import measure_screen
-from upholster.core.screen.survey import survey
-from upholster.demo.make import film
-from upholster.media.decoder.reader import Reader
-from upholster.media.sequences import find_pictures
 
-Plane = NDArray[np.float32]
-
-MAGENTA = np.array([0.9, 0.1, 0.9], np.float32)[:, None, None]
-GREY = np.array([0.5, 0.5, 0.5], np.float32)[:, None, None]
-#: Frames the reference, which takes seconds for each, is run on.
-REFERENCE_FRAMES = (3, 4)
+#: Frames of a plain plate the reference, which takes seconds for each, is run on; and the one of other plates.
+REFERENCE_FRAMES, REFERENCE_FRAME = (3, 4), 4
 
 
-class Result(NamedTuple):
-    alphas: list[Plane]
-    colours: list[Plane]
-    milliseconds: float
-    words: str
+class Asked(NamedTuple):
+    pictures: Path | None
+    reference: bool
 
 
-def footage(truths: list[Truth], folder: Path, lossless: bool) -> Path:
-    if not lossless:
-        path = folder / "plate.mp4"
-        pictures = [t.plate for t in truths]
-        film(path, len(truths), pictures.__getitem__)
-        return path
-    path = folder / "plate.mkv"
-    with av.open(str(path), "w") as container:
-        stream = container.add_stream("ffv1", rate=24)
-        stream.height, stream.width = truths[0].alpha.shape
-        stream.pix_fmt = "bgr0"
-        for truth in truths:
-            pixels = np.rint(truth.plate[..., ::-1] * 255).astype(np.uint8)
-            frame = av.VideoFrame(stream.width, stream.height, "bgr0")
-            rows = np.frombuffer(frame.planes[0], np.uint8).reshape(stream.height, -1)
-            rows[:, : stream.width * 4] = cv2.cvtColor(pixels, cv2.COLOR_BGR2BGRA).reshape(stream.height, -1)
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
-    return path
+class Row(NamedTuple):
+    name: str
+    values: dict[str, float]
+    words: str = ""
 
-
-def upholster(path: Path, see_through: float = 0.0) -> Result:
-    """Our key, with no recipe but `see_through`."""
-    plates = decoded(path)
-    taken = survey(dict(enumerate(plates)))
-    recipe = first_look(taken).recipe
-    recipe = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"see_through": see_through})})
-    known = measure_screen(taken, recipe.screen)
-    key(plate_of(plates[0]), recipe, 0, known)
-    began = time.perf_counter()
-    keyed = [key(plate_of(plate), recipe, n, known) for n, plate in enumerate(plates)]
-    spent = (time.perf_counter() - began) / len(plates) * 1000
-    words = f"{recipe.screen.kind}, clear {recipe.matte.black_point:g}, solid {recipe.matte.white_point:g}"
-    return Result([k.alpha for k in keyed], [k.rgb for k in keyed], spent, words)
-
-
-def decoded(path: Path) -> list[Plane]:
-    """The plates as Upholster reads them."""
-    with Reader(find_pictures(str(path))) as reader:
-        return [f.rgb for f in reader.frames(range(reader.facts.length))]
-
-
-def plainly_decoded(path: Path) -> list[Plane]:
-    """The plates as FFmpeg's scaler turns them into RGB, matrix and range stated."""
-    with av.open(str(path)) as container:
-        frames = [
-            frame.to_ndarray(format="rgb24")
-            if frame.format.is_rgb
-            else frame.reformat(
-                format="rgb24", src_colorspace="ITU709", src_color_range="MPEG", dst_color_range="JPEG",
-                interpolation="BICUBIC",
-            ).to_ndarray()
-            for frame in container.decode(video=0)
-        ]  # fmt: skip
-    return [frame.transpose(2, 0, 1).astype(np.float32) / np.float32(255) for frame in frames]
-
-
-def reference(plates: list[Plane], truths: list[Truth], words: str) -> Result:
-    """Closed-form matting (Levin et al. 2008) told the unknown band of 8 pixels by the truth, with
-    multi-level foreground (Germer et al. 2020), as PyMatting has them."""
-    from pymatting import estimate_alpha_cf, estimate_foreground_ml
-
-    alphas, colours = [], []
-    began = time.perf_counter()
-    for n in REFERENCE_FRAMES:
-        plate = plates[n].transpose(1, 2, 0).clip(0, 1).astype(np.float64)
-        trimap = np.where(truths[n].alpha > 0.5, 1.0, 0.0)
-        trimap[metrics.edge_band(truths[n].alpha)] = 0.5
-        if not (trimap == 1).any():
-            # All of it is blurred: the method still needs a few pixels to start from.
-            trimap[truths[n].alpha >= truths[n].alpha.max() - 0.005] = 1.0
-        alpha = estimate_alpha_cf(plate, trimap)
-        alphas.append(alpha.astype(np.float32))
-        colours.append(estimate_foreground_ml(plate, alpha).astype(np.float32).transpose(2, 0, 1))
-    return Result(alphas, colours, (time.perf_counter() - began) / len(alphas) * 1000, words)
+    def __str__(self) -> str:
+        return table.line(self.name, self.values, self.words)
 
 
 def from_folder(folder: Path) -> tuple[Path, list[Truth]]:
@@ -137,52 +59,41 @@ def from_folder(folder: Path) -> tuple[Path, list[Truth]]:
     return plate, truths
 
 
-def row(name: str, result: Result, truths: list[Truth]) -> dict[str, Any]:
-    pairs = list(zip(result.alphas, truths, strict=True))
+def of_plate(name: str, path: Path, truths: list[Truth], frames: tuple[int, ...], asked: Asked) -> list[Row]:
+    """The rows of one plate: ours, ours with glass let through, the reference."""
+    ours = upholster(path)
+    rows = [Row(name, table.measured(ours, truths), ours.words)]
+    if asked.pictures:
+        save_pictures(asked.pictures, name, ours, truths)
+    if "glass" in name:
+        through = upholster(path, see_through=1.0)
+        rows.append(Row("  let through", table.measured(through, truths), through.words))
+    if asked.reference:
+        some = [truths[n] for n in frames]
+        if path.is_file() and len(frames) > 1:
+            plain_plates = plainly_decoded(path)
+            plainly = reference([plain_plates[n] for n in frames], some)
+            rows.append(Row("  closed form", table.measured(plainly, some), plainly.words))
+        plates = decoded(path)
+        told = reference([plates[n] for n in frames], some)
+        rows.append(Row("  ditto, our decoding", table.measured(told, some), told.words))
+    return rows
 
-    def mean(measure: Any) -> float:
-        return float(np.mean([measure(found, t.alpha) for found, t in pairs]))
 
-    def over_colour(colour: Plane) -> float:
-        return float(
-            np.mean(
-                [
-                    metrics.psnr(over(rgb, a, colour), over(t.rgb.transpose(2, 0, 1), t.alpha, colour))
-                    for a, rgb, t in zip(result.alphas, result.colours, truths, strict=True)
-                ]
-            )
-        )
-
-    band = float(np.mean([metrics.mse(a[b], t.alpha[b]) for a, t in pairs for b in [metrics.edge_band(t.alpha)]]))
-    found = {
-        "mse": mean(metrics.mse) * 1000,
-        "sad": mean(metrics.sad),
-        "grad": mean(metrics.gradient),
-        "conn": mean(metrics.connectivity),
-        "band": band * 1000,
-        "grey": over_colour(GREY),
-        "magenta": over_colour(MAGENTA),
-        "holes": mean(metrics.holes) * 100,
-        "leaks": mean(metrics.leaks) * 100,
-        "flicker": metrics.flicker(result.alphas, [t.alpha for t in truths]),
-        "ms": result.milliseconds,
-    }
-    print(
-        f"{name:<22}{found['mse']:>8.3f}{found['sad']:>8.2f}{found['grad']:>8.2f}{found['conn']:>8.2f}"
-        f"{found['band']:>8.2f}{found['grey']:>7.1f}{found['magenta']:>8.1f}{found['holes']:>7.2f}"
-        f"{found['leaks']:>7.2f}{found['flicker']:>8.2f}{found['ms']:>8.0f}  {result.words}",
-        flush=True,
-    )
-    return found
+def of_family(asked: Asked, case: tuple[str, int]) -> list[Row]:
+    warnings.filterwarnings("ignore", module="pymatting")
+    cv2.setNumThreads(1)
+    path, truths = families.plate_of(*case)
+    return of_plate(f"{case[0]} {case[1]}", path, truths, (REFERENCE_FRAME,), asked)
 
 
 def save_pictures(folder: Path, name: str, result: Result, truths: list[Truth]) -> None:
-    """Truth and ours side by side: over magenta, and the matte."""
-    n = len(truths) // 2
+    """Of the worst frame: truth and ours over magenta, our matte, and four times its error."""
+    n = int(np.argmax([np.mean((a - t.alpha) ** 2) for a, t in zip(result.alphas, truths, strict=True)]))
     truth = truths[n]
     pictures = [
-        over(truth.rgb.transpose(2, 0, 1), truth.alpha, MAGENTA),
-        over(result.colours[n], result.alphas[n], MAGENTA),
+        over(truth.rgb.transpose(2, 0, 1), truth.alpha, table.MAGENTA),
+        over(result.colours[n], result.alphas[n], table.MAGENTA),
         np.repeat(result.alphas[n][None], 3, 0),
         np.repeat(np.abs(result.alphas[n] - truth.alpha)[None] * 4, 3, 0),
     ]
@@ -192,39 +103,46 @@ def save_pictures(folder: Path, name: str, result: Result, truths: list[Truth]) 
     cv2.imwrite(str(folder / f"{name.replace(' ', '-')}.png"), np.rint(picture.clip(0, 1) * 255).astype(np.uint8))
 
 
+def of_families(seeds: tuple[int, ...], word: str, each: bool, asked: Asked) -> None:
+    names = [name for name in families.FAMILIES if word in name]
+    cases = [(name, seed) for name in names for seed in seeds]
+    with ProcessPoolExecutor() as pool:
+        found = iter(pool.map(partial(of_family, asked), cases))
+        for name in names:
+            plates = [next(found) for _ in seeds]
+            if each:
+                print(*(row for rows in plates for row in rows), sep="\n")
+            for same in zip(*plates, strict=True):
+                label = name if same[0].name.startswith(name) else same[0].name
+                print(Row(label, table.average([row.values for row in same])), flush=True)
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m bench.quality")
+    half = parser.add_mutually_exclusive_group()
+    half.add_argument("--tuned", action="store_true", help="families, seeds that were looked at")
+    half.add_argument("--untouched", action="store_true", help="families, seeds that were not")
     parser.add_argument("--case", default="", help="only cases with this word")
+    parser.add_argument("--each", action="store_true", help="every plate of a family")
     parser.add_argument("--no-reference", action="store_true")
-    parser.add_argument("--lossless", action="store_true", help="lossless 4:4:4 instead of H.264 4:2:0")
+    parser.add_argument("--lossless", action="store_true", help="lossless 4:4:4 instead of H.264 4:2:0 (plain plates)")
     parser.add_argument("--pictures", type=Path, help="folder to save comparisons in")
     parser.add_argument("--plates", type=Path, help="folder of cases to take instead of the drawn ones")
-    asked = parser.parse_args()
+    said = parser.parse_args()
+    asked = Asked(said.pictures, not said.no_reference)
+    print(table.heading(), flush=True)
+    if said.tuned or said.untouched:
+        of_families(families.TUNED if said.tuned else families.UNTOUCHED, said.case, said.each, asked)
+        return
     warnings.filterwarnings("ignore", module="pymatting")
-    print("mse and band x 1000; sad, grad, conn in thousands; PSNR in dB over grey and magenta; holes, leaks in %")
-    print(f"{'':<22}{'mse':>8}{'sad':>8}{'grad':>8}{'conn':>8}{'band':>8}{'grey':>7}{'magenta':>8}{'holes':>7}"
-          f"{'leaks':>7}{'flicker':>8}{'ms':>8}")  # fmt: skip
-    names = sorted(p.name for p in asked.plates.iterdir() if p.is_dir()) if asked.plates else list(CASES)
+    names = sorted(p.name for p in said.plates.iterdir() if p.is_dir()) if said.plates else list(plain.CASES)
     for name in names:
-        if asked.case not in name:
-            continue
-        with tempfile.TemporaryDirectory() as folder:
-            if asked.plates:
-                path, truths = from_folder(asked.plates / name)
-            else:
-                truths = [CASES[name](n) for n in range(FRAMES)]
-                path = footage(truths, Path(folder), asked.lossless)
-            ours = upholster(path)
-            row(name, ours, truths)
-            if asked.pictures:
-                save_pictures(asked.pictures, name, ours, truths)
-            if "glass" in name:
-                row("  glass let through", upholster(path, see_through=1.0), truths)
-            if not asked.no_reference:
-                some = [truths[n] for n in REFERENCE_FRAMES]
-                if path.is_file():
-                    row("  closed form", reference(plainly_decoded(path), truths, "perfect trimap"), some)
-                row("  ditto, our decoding", reference(decoded(path), truths, "perfect trimap"), some)
+        if said.case in name:
+            with tempfile.TemporaryDirectory() as folder:
+                taken = (
+                    from_folder(said.plates / name) if said.plates else plain.film(name, Path(folder), said.lossless)
+                )
+                print(*of_plate(name, *taken, REFERENCE_FRAMES, asked), sep="\n", flush=True)
 
 
 if __name__ == "__main__":

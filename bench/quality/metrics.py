@@ -79,3 +79,42 @@ def flicker(found: list[Plane], true: list[Plane]) -> float:
     """Mean change of the error from frame to frame, times 1000."""
     errors = [f - t for f, t in zip(found, true, strict=True)]
     return float(np.mean([np.abs(b - a).mean() for a, b in zip(errors, errors[1:], strict=False)]) * 1000)
+
+
+#: Where a matte can be wrong in ways of its own.
+REGIONS = ("inside", "thin", "rim", "hair", "glass")
+
+
+def regions(
+    true: Plane, hair: Plane | None = None, glass: Plane | None = None, width: int = 9
+) -> dict[str, NDArray[np.bool_]]:
+    """The parts of a plate by what is hard about them; no pixel is in two.
+
+    Hair and glass as they were drawn; thin: what an opening by a disc of `width` pixels takes away, with the
+    pixels beside it; rim: the edge band of the rest; inside: what is solid beyond the band.
+    """
+    nothing = np.zeros(true.shape, bool)
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (width, width))
+    of_glass = nothing if glass is None else glass > 0.02
+    beside = np.ones((5, 5), np.uint8)
+    of_hair = nothing if hair is None else cv2.dilate((hair > 0.02).astype(np.uint8), beside) > 0
+    core = (true > 0.5).astype(np.uint8)
+    slender = (core > 0) & (cv2.morphologyEx(core, cv2.MORPH_OPEN, disc) == 0)
+    thin = cv2.dilate(slender.astype(np.uint8), beside) > 0
+    band = edge_band(true, 3)
+    found = {"glass": of_glass, "hair": of_hair, "thin": thin, "rim": band, "inside": true > 0.995}
+    taken = nothing.copy()
+    for name, mask in found.items():
+        found[name] = mask & ~taken
+        taken |= mask
+    return found
+
+
+def colour(found: Plane, true: Plane, alpha: Plane) -> float:
+    """Mean absolute error of straight colour ``(3, h, w)``, in code values of 255, weighted by coverage.
+
+    Where a twentieth or more of the pixel is covered, within 3 pixels of where it is not wholly covered.
+    """
+    weight = np.where((alpha > 0.05) & edge_band(alpha, 3), alpha, 0)
+    total = float(weight.sum())
+    return float((np.abs(found - true).mean(axis=0) * weight).sum() / total * 255) if total else float("nan")

@@ -11,7 +11,8 @@ import pytest
 sys.path.insert(0, str(Path(__file__).parents[2]))
 
 from bench.quality import metrics  # noqa: E402
-from bench.quality.plates import CASES, HEIGHT, WIDTH  # noqa: E402
+from bench.quality.plain import CASES  # noqa: E402
+from bench.quality.plates import HEIGHT, WIDTH  # noqa: E402
 
 
 def matte(*rows: list[float]) -> np.ndarray:

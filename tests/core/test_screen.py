@@ -158,3 +158,31 @@ def test_exposure_changes_nothing(gain: float) -> None:
         )
         mattes.append(key_plate(some[2], recipe, 2, measure_screen(taken, screen)).alpha)
     assert np.abs(mattes[0] - mattes[1]).mean() < 2e-3
+
+
+def test_a_second_cloth_is_screen_where_it_is_large_and_stays() -> None:
+    """A floor of another green is taken out; a badge of the same green on it is not learnt as screen."""
+    floor = (0.10, 0.40, 0.15)
+    plates = {}
+    for n in range(4):
+        plate, _ = shot(frame=n, noise=0.004)
+        plate[:, 140:] = flat(floor)[:, 140:]
+        plate[:, 20:26, 20:26] = flat(floor)[:, 20:26, 20:26]
+        plates[n] = plate
+    known = measure_screen(survey(plates), Screen(kind="screen", colour=GREEN))
+    assert known is not None
+    found = resize(known.plate, 320, 180)
+    assert np.abs(found[:, 150:] - flat(floor)[:, 150:]).max() < 0.02
+    assert np.abs(found[:, :120, :60] - flat(GREEN)[:, :120, :60]).max() < 0.02
+
+
+@pytest.mark.parametrize(("grey", "kind"), [(0.95, "light"), (0.72, "light"), (0.45, "none")])
+def test_a_pale_wall_is_a_light_ground(grey: float, kind: str) -> None:
+    ink = flat((grey, grey, grey * 0.98)) * (1 - 0.8 * disc(radius=40))
+    assert propose(survey({0: ink})).screen.kind == kind
+
+
+def test_a_pale_wall_with_something_lighter_before_it_is_none() -> None:
+    cover = disc(radius=50)
+    plate = flat((0.7, 0.7, 0.69)) * (1 - cover) + flat((0.95, 0.95, 0.95)) * cover
+    assert propose(survey({0: plate})).screen.kind == "none"

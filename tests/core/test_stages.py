@@ -409,3 +409,24 @@ def test_a_subject_in_shade_is_solid_and_its_edge_is_not_moved() -> None:
     assert (found[inside] < 0.95).mean() < 0.002
     assert found[cv2.dilate(alpha, np.ones((7, 7), np.uint8)) == 0].max() < 0.02
     assert abs(float((found - alpha).mean())) < 0.002
+
+
+def test_what_is_far_inside_is_solid_though_its_colour_is_near_the_screens() -> None:
+    """An olive cloth with a pattern of light and dark, within a figure: no edge reaches there."""
+    alpha = disc(radius=70)
+    rng = np.random.default_rng(6)
+    pattern = cv2.GaussianBlur(rng.normal(0, 1, (180, 320)).astype(np.float32), (0, 0), 2)
+    olive = flat((0.34, 0.46, 0.24)) * (1 + 0.9 * pattern)
+    own = flat(SKIN)
+    own[:, 60:120, 130:190] = olive[:, 60:120, 130:190]
+    plate = (own * alpha + flat(GREEN) * (1 - alpha)).clip(0, 1).astype(np.float32)
+    found = keyed(plate, first_look(survey({0: plate})).recipe)
+    assert (found[66:114, 136:184] < 0.95).mean() < 0.02
+
+
+def test_a_wide_blur_is_no_surface() -> None:
+    """Half-way along a ramp of sixteen cells, coverage is half: nothing there is taken to be solid."""
+    ramp = np.broadcast_to(np.clip((np.arange(320, dtype=np.float32) - 100) / 16, 0, 1), (180, 320))
+    plate = (flat(SKIN) * ramp + flat(GREEN) * (1 - ramp)).astype(np.float32)
+    found = keyed(plate, first_look(survey({0: plate})).recipe)
+    assert np.abs(found[:, 101:111] - ramp[:, 101:111]).max() < 0.15

@@ -23,6 +23,9 @@ _NEAR = 0.03
 _ROUGH = 0.004
 #: Share of the purity nearby below which a cell is taken to be veiled.
 _PURE = 0.9
+#: How far the hue of a second cloth may be from the first's, as a share of its purity; and the least part of the
+#: picture it takes.
+_HUE, _CLOTH = 0.3, 0.01
 #: The part of the picture's shorter side that "nearby" spans.
 _NEIGHBOURHOOD = 6
 
@@ -82,6 +85,7 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
     rough = survey.deviation.mean(axis=1)
     smooth = rough < 3 * float(np.median(rough[near] if near.any() else rough)) + _ROUGH
     trusted = near & smooth & _pure(metric, near & smooth)
+    trusted |= _other_cloth(metric, trusted, smooth)
     if not trusted.any():
         flat = np.broadcast_to(colours.mean(axis=1)[:, None, None], survey.mean.shape[1:]).copy()
         return _known(flat, survey, near, screen)
@@ -114,6 +118,24 @@ def _pure(metric: Plane, candidates: Mask) -> Mask:
     around = 2 * (min(best.shape) // _NEIGHBOURHOOD) + 1
     envelope = cv2.dilate(best, np.ones((around, around), np.uint8))
     return purity > _PURE * np.maximum(best, envelope)
+
+
+def _other_cloth(metric: Plane, trusted: Mask, smooth: Mask) -> Mask:
+    """Cells of a second cloth or a floor: about the hue of the screen in other light or paint, and always there.
+
+    What moves is no screen, and what is small may be something worn.
+    """
+    purity = metric[:, 1:] / np.maximum(metric[:, :1] / LUMA_WEIGHT, np.float32(0.02))
+    if not trusted.any():
+        return trusted
+    usual = np.median(purity.transpose(1, 0, 2, 3)[:, trusted], axis=1).astype(np.float32)
+    away = np.linalg.norm(purity - usual[None, :, None, None], axis=1)
+    like = (away < _HUE * float(np.linalg.norm(usual))) & smooth
+    always = (like.all(axis=0) & ~trusted.any(axis=0)).astype(np.uint8)
+    count, labels, sizes, _ = cv2.connectedComponentsWithStats(always, connectivity=4)
+    large = np.zeros(count, bool)
+    large[1:] = sizes[1:, cv2.CC_STAT_AREA] >= _CLOTH * always.size
+    return np.broadcast_to(large[labels], trusted.shape)
 
 
 def _bare_ground(mean: Plane, sign: np.float32) -> Plane:

@@ -11,6 +11,8 @@ from upholster.core.screen.survey import Survey
 
 #: A dark ground stays below this, a light one above one minus this (common practice, no source).
 DARK = 0.12
+#: A pale ground without colour is a light one as well, where nothing in the picture is lighter by more than this.
+_PALE, _COLOURLESS, _LIGHTER = 0.6, 0.05, 0.03
 #: A colour screen is at least this coloured; a painted wall may be less so.
 COLOURED = 0.12
 #: Part of the picture's rim that must agree before a ground is called one colour.
@@ -34,12 +36,28 @@ def propose(survey: Survey) -> Proposal:
     kind, colour, share = _kind(rim)
     if kind != "screen" and (within := _within(survey, _FILLS if kind == "none" else _MOSTLY)) is not None:
         return within
+    if kind == "none" and (pale := _pale(survey, rim)) is not None:
+        return pale
     if kind == "none" or colour is None:
         return Proposal(
             Screen(kind="none"),
             ("No even ground was found along the edge of the picture.", "Click on the ground to measure it."),
         )
     screen = Screen(kind=kind, colour=(float(colour[0]), float(colour[1]), float(colour[2])))
+    return Proposal(screen, (f"{share:.0%} of the picture's edge is one {screen_name(screen)}.",))
+
+
+def _pale(survey: Survey, rim: NDArray[np.float32]) -> Proposal | None:
+    """A white wall in little light, or an off-white one: ink and smoke only take from it, so it is lightest."""
+    pale = (rim.min(axis=0) > _PALE) & (chroma(rim) < _COLOURLESS)
+    share = float(pale.mean())
+    if share < AGREEMENT:
+        return None
+    lightest = float(np.quantile(rim[:, pale].min(axis=0), 0.99))
+    if float(np.quantile(survey.mean.min(axis=1), 0.99)) > lightest + _LIGHTER:
+        return None
+    red, green, blue = np.median(rim[:, pale], axis=1)
+    screen = Screen(kind="light", colour=(float(red), float(green), float(blue)))
     return Proposal(screen, (f"{share:.0%} of the picture's edge is one {screen_name(screen)}.",))
 
 

@@ -29,6 +29,9 @@ _BESIDE, _FAR = 3.0, 6.0
 _LEVEL = 0.03
 #: Share of the screen's colour that an even surface must lack, and of its colour over brightness.
 _TAKEN, _TINTED = 0.6, 0.3
+#: How far into a subject an edge reaches, in cells; the share of the screen's colour that is little; and how much that
+#: share may change from cell to cell where it is no blur and no hair.
+_EDGE, _LITTLE, _STEADY = 3, 0.5, 0.05
 #: Share of the largest distances from the screen below which nothing is taken to be solid.
 _SOLID = 0.3
 
@@ -121,7 +124,23 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
         free = np.clip((np.float32(0.1) - left / whole) * 20, 0, 1).astype(np.float32)
         # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
         sure = np.maximum(sure * free, cv2.erode(free, _AROUND))
+    sure = np.maximum(sure, _enclosed(cells, screen))
     return np.maximum(sure, _level_and_other(cells, screen)).astype(np.float32)
+
+
+def _enclosed(cells: Plane, screen: Plane) -> Plane:
+    """One where nothing around holds much of the screen's colour, nor more of it on one side than on the other.
+
+    No edge reaches so far in. A blurred limb does, but there the screen's share goes steadily from one side to the
+    other; between strands of hair it is uneven.
+    """
+    here, there = to_metric(cells)[1:], to_metric(screen)[1:]
+    share = (here * there).sum(axis=0) / np.maximum(_squared(there), np.float32(0.02**2))
+    within = cv2.dilate(share, np.ones((2 * _EDGE + 1,) * 2, np.uint8)) < np.float32(_LITTLE)
+    steady = cv2.dilate(share, _AROUND) - cv2.erode(share, _AROUND) < np.float32(_STEADY)
+    # A seam between two cloths is one cell wide.
+    beside = cv2.dilate((within & steady).astype(np.uint8), _AROUND) > 0
+    return (within & beside).astype(np.float32)
 
 
 def _level_and_other(cells: Plane, screen: Plane) -> Plane:

@@ -1,0 +1,83 @@
+"""A plate keyed: by Upholster with no recipe, and by a general matting method that is told where the edge is."""
+
+import time
+from pathlib import Path
+from typing import NamedTuple
+
+import av
+import numpy as np
+from bench.quality import metrics
+from bench.quality.plates import Truth
+from numpy.typing import NDArray
+
+from upholster.core.first_recipe import first_look
+from upholster.core.pipeline.runner import key, plate_of
+from upholster.core.screen.clean_plate import measure_screen
+from upholster.core.screen.survey import survey
+from upholster.media.decoder.reader import Reader
+from upholster.media.sequences import find_pictures
+
+Plane = NDArray[np.float32]
+
+
+class Result(NamedTuple):
+    alphas: list[Plane]
+    colours: list[Plane]
+    milliseconds: float
+    words: str
+
+
+def upholster(path: Path, see_through: float = 0.0) -> Result:
+    """Our key, with no recipe but `see_through`."""
+    plates = decoded(path)
+    taken = survey(dict(enumerate(plates)))
+    recipe = first_look(taken).recipe
+    recipe = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"see_through": see_through})})
+    known = measure_screen(taken, recipe.screen)
+    key(plate_of(plates[0]), recipe, 0, known)
+    began = time.perf_counter()
+    keyed = [key(plate_of(plate), recipe, n, known) for n, plate in enumerate(plates)]
+    spent = (time.perf_counter() - began) / len(plates) * 1000
+    words = f"{recipe.screen.kind}, clear {recipe.matte.black_point:g}, solid {recipe.matte.white_point:g}"
+    return Result([k.alpha for k in keyed], [k.rgb for k in keyed], spent, words)
+
+
+def decoded(path: Path) -> list[Plane]:
+    """The plates as Upholster reads them."""
+    with Reader(find_pictures(str(path))) as reader:
+        return [f.rgb for f in reader.frames(range(reader.facts.length))]
+
+
+def plainly_decoded(path: Path) -> list[Plane]:
+    """The plates as FFmpeg's scaler turns them into RGB, matrix and range stated."""
+    with av.open(str(path)) as container:
+        frames = [
+            frame.to_ndarray(format="rgb24")
+            if frame.format.is_rgb
+            else frame.reformat(
+                format="rgb24", src_colorspace="ITU709", src_color_range="MPEG", dst_color_range="JPEG",
+                interpolation="BICUBIC",
+            ).to_ndarray()
+            for frame in container.decode(video=0)
+        ]  # fmt: skip
+    return [frame.transpose(2, 0, 1).astype(np.float32) / np.float32(255) for frame in frames]
+
+
+def reference(plates: list[Plane], truths: list[Truth]) -> Result:
+    """Closed-form matting (Levin et al. 2008) told the unknown band of 8 pixels by the truth, with
+    multi-level foreground (Germer et al. 2020), as PyMatting has them."""
+    from pymatting import estimate_alpha_cf, estimate_foreground_ml
+
+    alphas, colours = [], []
+    began = time.perf_counter()
+    for plate, truth in zip(plates, truths, strict=True):
+        picture = plate.transpose(1, 2, 0).clip(0, 1).astype(np.float64)
+        trimap = np.where(truth.alpha > 0.5, 1.0, 0.0)
+        trimap[metrics.edge_band(truth.alpha)] = 0.5
+        if not (trimap == 1).any():
+            # All of it is blurred: the method still needs a few pixels to start from.
+            trimap[truth.alpha >= truth.alpha.max() - 0.005] = 1.0
+        alpha = estimate_alpha_cf(picture, trimap)
+        alphas.append(alpha.astype(np.float32))
+        colours.append(estimate_foreground_ml(picture, alpha).astype(np.float32).transpose(2, 0, 1))
+    return Result(alphas, colours, (time.perf_counter() - began) / len(alphas) * 1000, "perfect trimap")
