@@ -254,7 +254,8 @@ def write(path: Path, pictures: list[Picture], stock: Stock) -> None:
     """Pictures as H.264, BT.709, as a camera would write them."""
     depth = 10 if stock.pixels.endswith("10le") else 8
     with av.open(str(path), "w") as container:
-        options = {"crf": str(stock.crf), "preset": "medium", "x264-params": "cpu-independent=1"}
+        sited = f"cpu-independent=1:chromaloc={int(stock.centred)}"
+        options = {"crf": str(stock.crf), "preset": "medium", "x264-params": sited}
         stream = container.add_stream("libx264", rate=24, options=options)
         stream.height, stream.width, stream.pix_fmt = HEIGHT, WIDTH, stock.pixels
         context = stream.codec_context
