@@ -425,8 +425,8 @@ def test_what_is_far_inside_is_solid_though_its_colour_is_near_the_screens() -> 
 
 
 def test_a_wide_blur_is_no_surface() -> None:
-    """Half-way along a ramp of sixteen cells, coverage is half: nothing there is taken to be solid."""
-    ramp = np.broadcast_to(np.clip((np.arange(320, dtype=np.float32) - 100) / 16, 0, 1), (180, 320))
+    """Along a ramp of twenty-four cells coverage rises evenly: what is covered by less than two thirds is not solid."""
+    ramp = np.broadcast_to(np.clip((np.arange(320, dtype=np.float32) - 100) / 24, 0, 1), (180, 320))
     plate = (flat(SKIN) * ramp + flat(GREEN) * (1 - ramp)).astype(np.float32)
     found = keyed(plate, first_look(survey({0: plate})).recipe)
-    assert np.abs(found[:, 101:111] - ramp[:, 101:111]).max() < 0.15
+    assert np.abs(found[:, 101:116] - ramp[:, 101:116]).max() < 0.2
