@@ -21,7 +21,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.documents.recipe import Edge, EdgeColour, Qualifier, Recipe
+from upholster.core.documents.recipe import Edge, EdgeColour, Finish, Qualifier, Recipe
+from upholster.core.finish.grain import made
+from upholster.core.finish.light import Colours
+from upholster.core.finish.white import Light, adaptation
 from upholster.core.first_recipe import first_look
 from upholster.core.grids import resize, upsampled
 from upholster.core.pipeline.runner import Plate, key, plate_of
@@ -32,6 +35,12 @@ from upholster.core.screen.survey import survey
 from upholster.core.stages.edge.choke import move_edge
 from upholster.core.stages.edge.edge_colour import edge_colour
 from upholster.core.stages.edge.recover import recover_detail
+from upholster.core.stages.finish.balance import balanced
+from upholster.core.stages.finish.grade import Grade, graded, saturated
+from upholster.core.stages.finish.match import matched
+from upholster.core.stages.finish.sharpen import sharpened
+from upholster.core.stages.finish.tint import tinted
+from upholster.core.stages.finish.wrap import wrapped
 from upholster.core.stages.matte.edge_smoothing import smooth_edges
 from upholster.core.stages.matte.fill_holes import close_dips
 from upholster.core.stages.matte.levels import levels
@@ -119,6 +128,23 @@ def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[
         "(on request) see-through": lambda: least_coverage(plate, ground),
         "(on request) specks": lambda: remove_specks(cover, size=8),
         "(on request) recover": lambda: recover_detail(cover, raw, amount=1, step=1),
+        **{f"(finish) {name}": work for name, work in finishes(plate, cover).items()},
+    }
+
+
+def finishes(rgb: Plane, cover: Plane) -> dict[str, Callable[[], Any]]:
+    matrix = adaptation(Light(4000, 10))
+    tones = Finish(gamma=1.2, contrast=1.1, curve=({"x": 0.5, "y": 0.6},)).at(0, Grade)  # type: ignore[arg-type]
+    own, wanted = Colours((0.6, 0.0, 0.0), (0.1, 0.03, 0.03)), Colours((0.4, 0.02, -0.03), (0.2, 0.02, 0.04))
+    return {
+        "white balance": lambda: balanced(rgb, matrix),
+        "tones and curve": lambda: graded(rgb, **tones),
+        "saturation": lambda: saturated(rgb, 1.2),
+        "matched to a ground": lambda: matched(rgb, own, wanted, 0.5),
+        "tint": lambda: tinted(rgb, (0.9, 0.6, 0.3), 0.5, keep_luma=True),
+        "sharpened, 1.5 px": lambda: sharpened(rgb, cover, 1.0, 1.5),
+        "grain": lambda: rgb + 0.01 * made(*cover.shape, 0.6, 7),
+        "light wrap, 12 px": lambda: wrapped(rgb, cover, rgb, 0.5, 12),
     }
 
 

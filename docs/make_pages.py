@@ -10,6 +10,8 @@ from upholster.core.documents.screen import Sample
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.traces import Trace
 from upholster.core.documents.tracks import Keyframe
+from upholster.core.stages.finish.grade import CurvePoint
+from upholster.core.stages.finish.match import Scene
 from upholster.media.delivery import Delivery
 from upholster.media.formats import FORMATS, NEEDS, Format
 
@@ -98,6 +100,16 @@ def page() -> str:
         model = field.annotation
         if isinstance(model, type) and issubclass(model, Settings):
             parts += [f"## `{name}`", (model.__doc__ or "").strip(), "", table(model), ""]
+    parts += [
+        "## A point of the curve",
+        "",
+        table(CurvePoint),
+        "",
+        "## A ground, as it was measured",
+        "",
+        table(Scene),
+        "",
+    ]
     parts += ["## A mask", "", table(Mask), "", OUTLINE, ""]
     parts += ["## A trace", "", table(Trace), "", STROKES, ""]
     parts += ["## A sample of the screen", "", table(Sample), "", "## A keyframe", "", table(Keyframe), ""]

@@ -76,9 +76,19 @@ def bench_edge(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
+def bench_finish(page: Page) -> None:
+    bench(page)
+    page.get_by_title("Finish (8)").click()
+    drawn(page)
+    page.locator("[data-finish=scene]").click()
+    drawn(page)
+    page.locator("#tones").dblclick(position={"x": 110, "y": 74})
+    drawn(page)
+
+
 def bench_deliver(page: Page) -> None:
     bench(page)
-    page.get_by_title("Deliver (8)").click()
+    page.get_by_title("Deliver (9)").click()
     page.get_by_label("What it is for").select_option("recover")
     for _ in range(200):
         if page.locator("#quote").inner_text().startswith("About"):
@@ -183,6 +193,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-matte": bench_matte,
     "bench-split": bench_split,
     "bench-edge": bench_edge,
+    "bench-finish": bench_finish,
     "bench-dark": bench_dark,
     "bench-masks": bench_masks,
     "bench-trace": bench_trace,

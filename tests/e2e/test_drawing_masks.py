@@ -242,7 +242,7 @@ def test_a_screen_too_small_is_keyed_without_the_studio_unasked(page: Page, tmp_
     assert mask.does == "discard_outside" and mask.course.points.shape[1] == 12
     page.keyboard.press("4")
     expect(page.locator("#mask-list")).to_contain_text("Garbage")
-    page.keyboard.press("8")
+    page.keyboard.press("9")
     choose(page, "pictures", "png8")
     with zipfile.ZipFile(stock.file_of(deliver(page, "kept"))) as archive:
         names = sorted(n for n in archive.namelist() if n.endswith(".png"))
@@ -275,7 +275,7 @@ def test_two_joined_feathered_masks_are_delivered_as_they_look(bench: Page, hous
     wait_for(lambda: value(page, "Feather").inner_text() == "10.0 px")
     settled(page)
     page.keyboard.press("d")
-    page.keyboard.press("8")
+    page.keyboard.press("9")
     choose(page, "edit", "prores4444")
     file = stock.file_of(deliver(page, "cutout"))
     with av.open(str(file)) as movie:

@@ -68,7 +68,7 @@ def test_numbered_pictures_run_as_fast_as_is_said(page: Page, house: House, tmp_
     assert bring_in.get_footage(footage.id).facts["rate"] == "2997/125"
     page.goto(f"/bench/{_shot(footage.id)}")
     choose(page, "pictures", "png8")
-    page.keyboard.press("8")
+    page.keyboard.press("9")
     expect(page.get_by_label("First number")).to_have_attribute("placeholder", "1001")
 
 
@@ -147,7 +147,7 @@ def test_a_delivery_is_reckoned_with_and_found_again(bench: Page) -> None:
 
 def test_presets_are_removed_only_when_that_is_meant(bench: Page) -> None:
     page = bench
-    page.keyboard.press("8")
+    page.keyboard.press("9")
     choose(page, "web", "webp")
     page.once("dialog", lambda dialog: dialog.accept("For pages"))
     page.get_by_role("button", name="save as…").click()

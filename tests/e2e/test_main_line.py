@@ -383,7 +383,7 @@ def test_a_whole_uploaded_film_larger_than_a_block_arrives_whole(page: Page, tmp
 
 def test_a_delivery_is_chosen_kept_and_made_in_several_formats_at_once(bench: Page) -> None:
     page = bench
-    page.keyboard.press("8")
+    page.keyboard.press("9")
     choose(page, "web", "gif")
     expect(page.get_by_label("One-bit edges")).to_be_visible()
     expect(page.get_by_label("First number")).to_be_hidden()
@@ -449,7 +449,7 @@ def test_animated_pictures_show_their_alpha_in_chromium(page: Page, tmp_path: Pa
 
 def test_a_flat_colour_is_proposed_and_one_in_the_subject_warned_of(bench: Page) -> None:
     page = bench
-    page.keyboard.press("8")
+    page.keyboard.press("9")
     choose(page, "recover", "flat-h264")
     expect(page.locator("#flat-words")).to_have_text("Nothing in the subject comes near this colour.", timeout=20_000)
     colour = page.get_by_label("Flat colour")

@@ -81,7 +81,7 @@ def test_brushed_run_corrected_and_delivered(bench: Page, house: House) -> None:
     expect(page.locator("#trace-said")).to_have_text("24 of 24 frames are to be traced.")
     assert [s.kind for s in trace_of(page).strokes.each] == ["keep", "drop"]
     # A render says what is missing before it starts, has it traced, and waits for it.
-    page.keyboard.press("8")
+    page.keyboard.press("9")
     choose(page, "pictures", "png8")
     expect(page.locator("#quote")).to_contain_text("First to be traced: “Trace 1” on 24 frames", timeout=20_000)
     page.locator("#name").fill("unasked")

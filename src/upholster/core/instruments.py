@@ -1,11 +1,13 @@
 """What the small instruments of the work order show, from one keyed picture."""
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.finish.tone import Tone, toned
 from upholster.core.screen.metric import to_metric
 
 Plane = NDArray[np.float32]
@@ -29,6 +31,17 @@ def histogram(matte: Plane) -> list[int]:
     """How many pixels have each of `BINS` coverages 0..1."""
     counts: list[int] = np.histogram(matte, bins=BINS, range=(0, 1))[0].tolist()
     return counts
+
+
+def primaries(rgb: Plane, alpha: Plane) -> list[list[int]]:
+    """How much of the subject has which value 0..1 of red, green and blue: `BINS` each, weighted by coverage."""
+    return [np.histogram(plane, bins=BINS, range=(0, 1), weights=alpha)[0].astype(np.int64).tolist() for plane in rgb]
+
+
+def tone_curves(tones: Sequence[Tone]) -> list[list[float]]:
+    """What red, green and blue go through, at ``BINS + 1`` values 0..1."""
+    at = np.linspace(0, 1, BINS + 1)
+    return [toned(at, tone).round(4).tolist() for tone in tones]
 
 
 def chroma_plane(rgb: Plane) -> list[tuple[int, int, int]]:

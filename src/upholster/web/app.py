@@ -20,7 +20,7 @@ from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.paths import data_root
 from upholster.web import door, words
 from upholster.web.deadline import Deadlines, TookTooLong
-from upholster.web.pages import bench, deliver, footage, masks, renders, stockroom, traces
+from upholster.web.pages import bench, deliver, finish, footage, masks, renders, stockroom, traces
 
 log = logging.getLogger(__name__)
 
@@ -73,7 +73,7 @@ def create_app() -> Flask:
     app.url_map.converters["int"] = RowNumber
     Deadlines(app, _LONGER)
     door.guard(app)
-    for page in (module.page for module in (footage, bench, masks, traces, deliver, renders, stockroom)):
+    for page in (module.page for module in (footage, bench, masks, traces, finish, deliver, renders, stockroom)):
         app.register_blueprint(page)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)

@@ -70,6 +70,22 @@ class ScreenChange(Change):
         return self
 
 
+class Finished(Change):
+    """What is to be measured for a finish, and over what the result lies."""
+
+    measure: Literal["neutral", "scene", "grain"]
+    footage: Id | None = None
+    colour: Hex | None = None
+
+
+class GreyPicked(Change):
+    grey: Place
+
+
+class DecisionSent(Change):
+    text: Annotated[str, Field(max_length=1_000_000)]
+
+
 class Sequenced(OfRecipe):
     """One of a row of questions of a window, of which only the newest matters."""
 

@@ -27,6 +27,12 @@ Line = Literal[
     "recover",
     "choke",
     "edge_colour",
+    "balance",
+    "grade",
+    "match",
+    "tint",
+    "sharpen",
+    "grain",
 ]
 LINES: tuple[str, ...] = get_args(Line)
 

@@ -22,6 +22,13 @@ from upholster.core.raster import Raster
 from upholster.core.stages.edge.choke import Choke
 from upholster.core.stages.edge.edge_colour import EdgeColour
 from upholster.core.stages.edge.recover import Recover
+from upholster.core.stages.finish.add_grain import AddGrain
+from upholster.core.stages.finish.balance import Balance
+from upholster.core.stages.finish.grade import Grade
+from upholster.core.stages.finish.match import Match
+from upholster.core.stages.finish.sharpen import Sharpen
+from upholster.core.stages.finish.tint import Tint
+from upholster.core.stages.finish.wrap import Wrap
 from upholster.core.stages.matte.edge_smoothing import EdgeSmoothing
 from upholster.core.stages.matte.fill_holes import FillHoles
 from upholster.core.stages.matte.levels import Levels
@@ -62,6 +69,12 @@ class Edge(Choke, Recover):
     paused: bool = Field(default=False, description="Leave the edge as it is.")
 
 
+class Finish(Wrap, AddGrain, Sharpen, Tint, Match, Grade, Balance):
+    """How the subject itself looks: its colours, its sharpness, and the light of the scene it goes into."""
+
+    paused: bool = Field(default=False, description="Leave the subject as it was shot.")
+
+
 class Recipe(Settings):
     """Every choice made for a shot."""
 
@@ -75,6 +88,7 @@ class Recipe(Settings):
     traces: Traces = Traces()
     edge: Edge = Edge()
     edge_colour: EdgeColour = EdgeColour()
+    finish: Finish = Finish()
 
 
 #: What is drawn on the picture: outlines of masks, strokes of traces.

@@ -2,6 +2,7 @@
 
 from upholster.core.pipeline.stage import Stage
 from upholster.core.stages.edge import choke, edge_colour, recover, source_alpha
+from upholster.core.stages.finish import add_grain, balance, grade, match, sharpen, tint, wrap
 from upholster.core.stages.masks import drawn
 from upholster.core.stages.matte import (
     edge_smoothing,
@@ -38,5 +39,13 @@ ORDER: tuple[Stage, ...] = (
     source_alpha.STAGE,
     edge_colour.STAGE,
     traced_colour.STAGE,
+    balance.STAGE,
+    grade.STAGE,
+    match.STAGE,
+    tint.STAGE,
+    sharpen.STAGE,
+    add_grain.STAGE,
     turn.STAGE,
+    # The ground lies behind the picture as it is delivered.
+    wrap.STAGE,
 )

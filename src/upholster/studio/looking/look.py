@@ -15,11 +15,13 @@ from upholster.core import instruments
 from upholster.core.composite import pack_rgba8
 from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.screen import Sample
+from upholster.core.finish.measured import colour_at
 from upholster.core.kernels import row_bands
 from upholster.core.pipeline.runner import Plate, key
 from upholster.core.pipeline.stage import Picture
 from upholster.core.raster import Raster
 from upholster.core.retime import between, pair_of
+from upholster.core.stages.finish.grade import Grade, tones_of
 from upholster.core.stages.take.crop import Crop
 from upholster.core.stages.take.turn import Turn
 from upholster.core.timemap import TimeMap, time_map
@@ -155,6 +157,12 @@ def instrument(footage: Footage, recipe: Recipe, number: int, name: str) -> Any:
                 "plate": instruments.chroma_plane(_frame(footage, number, "quick").rgb),
                 "screen": instruments.chroma_plane(known.plate) if known else [],
             }
+        case "tones":
+            values = recipe.finish.at(number, Grade)
+            return {
+                "subject": instruments.primaries(keyed.rgb, keyed.alpha),
+                "curves": instruments.tone_curves(tones_of(values)),
+            }
         case _:
             raise Refused("There is no such instrument.")
 
@@ -173,6 +181,26 @@ def readout(footage: Footage, recipe: Recipe, number: int, x: int, y: int) -> Re
     r, g, b = (float(v) for v in frame.rgb[:, y, x])
     kr, kg, kb = (float(v) for v in keyed.rgb[:, row, column])
     return Readout((r, g, b), (kr, kg, kb, float(keyed.alpha[row, column])))
+
+
+def keyed(footage: Footage, recipe: Recipe, number: int) -> tuple[Plane, Plane]:
+    """A frame of the footage as it is keyed, small: straight colour ``(3, h, w)`` and coverage ``(h, w)``."""
+    with row_bands():
+        picture = _keyed(footage, recipe, number, "quick")
+    return picture.rgb, picture.alpha
+
+
+def span_of(footage: Footage, recipe: Recipe) -> tuple[int, int]:
+    """The first frame of the footage that is used, and the one after the last."""
+    span = times_of(footage, recipe).span
+    return span.start, span.stop
+
+
+def subject_colour(footage: Footage, recipe: Recipe, number: int, x: float, y: float, radius: float) -> Plane:
+    """The subject's straight colour ``(3,)`` in a square around (x, y) of the plate."""
+    with row_bands():
+        found = _keyed(footage, recipe, number, "fine")
+    return colour_at(found.rgb, found.alpha, found.raster, x, y, radius)
 
 
 def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> Sample:

@@ -41,7 +41,7 @@ def show(shot_id: int) -> str:
         "bench/page.html",
         state=state,
         facts=facts,
-        start=_state(state)
+        start=state_of(state)
         | {
             "bench": state.shot.bench,
             "chosen": _chosen(request.args.get("clip", type=int), request.args.get("line", type=int)),
@@ -71,24 +71,24 @@ def rename(shot_id: int) -> Response:
 @page.post("/recipe")
 def revise(shot_id: int) -> Response:
     asked = asked_for(requests.Change)
-    return jsonify(_state(shots.revise(shot_id, asked.read(shot_id), asked.change, asked.seen, branch=asked.branch)))
+    return jsonify(state_of(shots.revise(shot_id, asked.read(shot_id), asked.change, asked.seen, branch=asked.branch)))
 
 
 @page.post("/<any(undo, redo):way>")
 def walk(shot_id: int, way: str) -> Response:
     seen = asked_for(requests.Seen).seen
-    return jsonify(_state(shots.undo(shot_id, seen) if way == "undo" else shots.redo(shot_id, seen)))
+    return jsonify(state_of(shots.undo(shot_id, seen) if way == "undo" else shots.redo(shot_id, seen)))
 
 
 @page.get("/state")
 def state(shot_id: int) -> Response:
     """What is in force, for a window that has seen something older."""
-    return jsonify(_state(shots.open_shot(shot_id)))
+    return jsonify(state_of(shots.open_shot(shot_id)))
 
 
 @page.post("/revisions/<int:number>")
 def go_to(shot_id: int, number: int) -> Response:
-    return jsonify(_state(shots.go_to(shot_id, number)))
+    return jsonify(state_of(shots.go_to(shot_id, number)))
 
 
 @page.get("/history")
@@ -109,7 +109,7 @@ def screen(shot_id: int) -> Response:
     else:
         new = _screen_change(recipe, asked.screen or {})
         recipe, change = shots.with_screen(recipe, footage, **new), "Screen changed"
-    return jsonify(_state(shots.revise(shot_id, recipe, change, asked.seen, branch=asked.branch)))
+    return jsonify(state_of(shots.revise(shot_id, recipe, change, asked.seen, branch=asked.branch)))
 
 
 def _screen_change(recipe: Recipe, screen: dict[str, Any]) -> dict[str, Any]:
@@ -199,7 +199,8 @@ def copy(shot_id: int) -> Response:
     return jsonify(shot=shots.copy_shot(shot_id).id)
 
 
-def _state(state: shots.State) -> dict[str, Any]:
+def state_of(state: shots.State) -> dict[str, Any]:
+    """What a window is told of a shot after every change."""
     return {
         "revision": state.revision,
         "recipe": _document(state.recipe),

@@ -33,6 +33,7 @@ export function actsOf(bench) {
     },
     help: () => $("keys").showModal(),
     measure: () => bench.measure.set(!bench.measure.on),
+    grey: () => bench.measure.set(!bench.measure.on, bench.finish.grey),
     crop: () => bench.crop.set(!bench.crop.on),
     masks: () => bench.shape.set(!bench.shape.on),
     brush: () => bench.brush.begin(bench.brush.on ? bench.brush.kind : "keep"),

@@ -4,7 +4,7 @@ import { send } from "../lib/common.js";
 import { drag } from "../lib/drag.js";
 
 /** The instruments, by the line they unfold with. */
-const INSTRUMENTS = { matte: "histogram", edge: "profile", edge_colour: "chroma" };
+const INSTRUMENTS = { matte: "histogram", edge: "profile", edge_colour: "chroma", finish: "tones" };
 /** Milliseconds of rest before one is asked for. */
 const REST = 120;
 
@@ -38,6 +38,7 @@ export class Instruments {
     for (const [stage, name] of Object.entries(INSTRUMENTS)) {
       if (document.querySelector(`[data-stage="${stage}"] .unfolded`).hidden) continue;
       if (name === "histogram") this.#handles();
+      if (name === "tones") this.bench.finish.handles();
       this.#ask(name, (found) => DRAW[name](document.getElementById(name), found));
     }
   }
@@ -64,6 +65,9 @@ export class Instruments {
   }
 }
 
+/** Red, green and blue as lines on paper. */
+const PRIMARIES = ["#a63a32", "#3f6b3a", "#34508c"];
+
 /** How each instrument is drawn into its SVG. */
 const DRAW = {
   histogram(svg, counts) {
@@ -79,6 +83,13 @@ const DRAW = {
     const points = (values) => values.flatMap((v, k) => (v === null ? [] : [`${(k * 300) / (values.length - 1)} ${78 - 72 * v}`]));
     const line = (values) => `M${points(values).join("L")}`;
     svg.innerHTML = `<path d="M150 0V84M0 78H300M0 6H300" class="stroke-sheet"/><path d="${line(raw)}" class="stroke-faded" stroke-dasharray="4 3" fill="none"/><path d="${line(matte)}" class="stroke-brass" stroke-width="2" fill="none"/>`;
+  },
+  /** Red, green and blue are told apart by their dashes: long, none, short. */
+  tones(svg, { subject, curves }) {
+    const most = Math.log1p(Math.max(1, ...subject.flat()));
+    const [bars, lines] = [svg.querySelector(".bars"), svg.querySelector(".lines")];
+    bars.innerHTML = subject.map((counts, k) => `<path d="M0 144${counts.map((n, b) => `L${(b + 0.5) * 4.6875} ${144 - (56 * Math.log1p(n)) / most}`).join("")}L300 144Z" fill="${PRIMARIES[k]}" opacity="0.22"/>`).join("");
+    lines.innerHTML = curves.map((values, k) => `<path d="M${values.map((v, b) => `${b * 4.6875} ${144 - 144 * Math.min(1.02, Math.max(-0.02, v))}`).join("L")}" fill="none" stroke="${PRIMARIES[k]}" stroke-width="1.5" stroke-dasharray="${["7 3", "none", "2 2"][k]}"/>`).join("");
   },
   chroma(svg, { plate, screen }) {
     const most = Math.log1p(Math.max(1, ...plate.map(([, , n]) => n)));

@@ -12,6 +12,7 @@ export function listen(bench) {
     s: () => views.choose("split"),
     x: () => views.peek(true),
     m: acts.measure,
+    w: acts.grey,
     c: acts.crop,
     d: acts.masks,
     b: acts.brush,
@@ -53,7 +54,7 @@ export function listen(bench) {
     if (event.altKey) return false;
     const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (step) return frames.go(frames.counted().number + step * (event.shiftKey ? 10 : 1));
-    if (/^[1-8]$/.test(event.key)) return order.open(Number(event.key));
+    if (/^[1-9]$/.test(event.key)) return order.open(Number(event.key));
     const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
     return keys[key] ? keys[key](event) : false;
   }

@@ -6,6 +6,7 @@ import { groundPicker, layGround } from "../lib/grounds.js";
 import { actsOf } from "./acts.js";
 import { Deliver } from "./deliver.js";
 import { Drawings } from "./drawings.js";
+import { Finish } from "./finish.js";
 import { Follow } from "./follow.js";
 import { Frames } from "./frames.js";
 import { Instruments } from "./instruments.js";
@@ -56,7 +57,6 @@ const bench = {
   change: (path, value, final, words) => changeMany({ [path]: value }, final, words),
   changeMany,
   changeScreen: (screen) => bench.store.ask("/screen", { screen }, { words: "Screen changed" }),
-  measured: (place) => bench.store.ask("/screen", { measure: { frame: bench.frame(), ...place } }, { words: "Screen measured" }),
   refresh: () => bench.requests.refresh(),
   show,
   toKeyframe,
@@ -95,7 +95,12 @@ bench.values = new Values(bench);
 bench.instruments = new Instruments(bench, bench.values);
 bench.keyframes = new Keyframes(bench, bench.values);
 bench.order = new Order(bench);
-bench.measure = new Measure(bench);
+bench.measure = new Measure(bench, {
+  button: "measure",
+  words: "Click on the ground to take out, or drag an area of it; or move with the arrow keys and press Enter.",
+  take: (place) => bench.store.ask("/screen", { measure: { frame: bench.frame(), ...place } }, { words: "Screen measured" }),
+});
+bench.finish = new Finish(bench);
 bench.crop = new Crop(bench);
 bench.drawings = new Drawings(bench, show);
 bench.masks = new Masks(bench);
@@ -128,7 +133,8 @@ split(bench.viewer, () => bench.view.split, (share) => {
 /* The recipe */
 
 function tracks() {
-  return Object.keys(bench.fields).filter((path) => bench.fields[path].keyed).map((path) => bench.store.get(path));
+  const named = Object.keys(bench.fields).filter((path) => bench.fields[path].keyed).map((path) => bench.store.get(path));
+  return [...named, ...bench.store.recipe.finish.curve.map((point) => point.y)];
 }
 
 /** Change values of the recipe; a final change becomes a revision. */
@@ -179,6 +185,7 @@ function show() {
   bench.order.show();
   bench.masks.show();
   bench.traces.show();
+  bench.finish.show();
   here();
   bench.crop.draw();
   if (!bench.playing()) bench.instruments.show();

@@ -5,4 +5,5 @@ export const JOINS = { add: "added to", take_away: "taken away from", common: "i
 export const LINES = {
   levels: "clear and solid", fill_holes: "closing of holes", specks: "taking out of bits", see_through: "glass and gauze", edge_smoothing: "calming along edges",
   qualifier: "hues of the screen", joined: "joined ground", recover: "fine detail", choke: "moving of the edge", edge_colour: "colour of the edge",
+  balance: "white balance", grade: "brightness and tones", match: "matching to a ground", tint: "tint", sharpen: "sharpening", grain: "grain",
 };

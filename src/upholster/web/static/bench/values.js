@@ -7,7 +7,7 @@ import { ROOM } from "./places.js";
 import { isKeyed, keyAt, valueAt, withKey, withoutKey, withValue } from "./tracks.js";
 
 /** Numbers shown as percents. */
-const SHARES = new Set(["matte.black_point", "matte.white_point", "edge_colour.balance", "edge_colour.unmix", "edge_colour.spill", "edge_colour.desaturate", "matte.opacity", "matte.temporal_denoise", "matte.see_through", "edge.recover", "matte.edge_smoothing"]);
+const SHARES = new Set(["matte.black_point", "matte.white_point", "edge_colour.balance", "edge_colour.unmix", "edge_colour.spill", "edge_colour.desaturate", "matte.opacity", "matte.temporal_denoise", "matte.see_through", "edge.recover", "matte.edge_smoothing", "finish.brightness", "finish.contrast", "finish.saturation", "finish.pivot", "finish.neutral", "finish.match", "finish.wrap", "finish.tint", "finish.sharpen"]);
 /** Milliseconds after which steps in quick succession become one revision. */
 const SETTLE = 600;
 

@@ -1,4 +1,4 @@
-/** Measuring the screen on the picture: a click, or an area that is dragged; and reading values under the pointer. */
+/** Measuring a colour on the picture: a click, or an area that is dragged; and reading values under the pointer. */
 
 import { say, send, unsay } from "../../lib/common.js";
 import { drag } from "../../lib/drag.js";
@@ -7,10 +7,15 @@ import { drag } from "../../lib/drag.js";
 const CLICK = 4;
 
 export class Measure {
-  /** @param {object} bench  gives `viewer`, `facts`, `measured(place)` */
-  constructor(bench) {
-    this.bench = bench;
+  /**
+   * @param {object} bench  gives `viewer`, `facts`
+   * @param {object} screen  what is measured by itself: the button it stands behind, its words, what is done with a place
+   */
+  constructor(bench, screen) {
+    Object.assign(this, { bench, screen });
     this.on = false;
+    /** What is measured: the screen, or something like it. */
+    this.what = screen;
     const { viewer } = bench;
     const { booth } = viewer;
     booth.addEventListener("pointerdown", (event) => {
@@ -28,8 +33,7 @@ export class Measure {
         },
         end: () => {
           box.hidden = true;
-          this.set(false);
-          bench.measured({ x: from.x, y: from.y, radius });
+          this.#take({ x: from.x, y: from.y, radius });
         },
         cancel: () => (box.hidden = true),
       });
@@ -48,8 +52,7 @@ export class Measure {
       this.#mark();
     } else {
       const [x, y] = this.place;
-      this.set(false);
-      this.bench.measured({ x, y, radius: CLICK });
+      this.#take({ x, y, radius: CLICK });
     }
     return true;
   }
@@ -64,14 +67,22 @@ export class Measure {
     box.hidden = false;
   }
 
-  set(on) {
-    if (on === this.on) return;
+  #take(place) {
+    const { take } = this.what;
+    this.set(false);
+    take(place);
+  }
+
+  set(on, what = this.screen) {
+    if (on === this.on && (!on || what === this.what)) return;
+    document.getElementById(this.what.button).setAttribute("aria-pressed", false);
     this.on = on;
+    this.what = what;
     this.place = null;
     document.getElementById("box").hidden = true;
-    document.getElementById("measure").setAttribute("aria-pressed", on);
+    document.getElementById(what.button).setAttribute("aria-pressed", on);
     document.getElementById("booth").style.cursor = on ? "crosshair" : "";
-    if (on) say("Click on the ground to take out, or drag an area of it; or move with the arrow keys and press Enter.");
+    if (on) say(what.words);
     else unsay();
   }
 }
