@@ -15,7 +15,7 @@ Plane = NDArray[np.float32]
 
 class AddGrain(Settings):
     grain: Track = track(0.0, 0.0, 0.2, step=0.001, doc="Standard deviation of the grain that is added.")
-    grain_size: Track = track(0.6, FINEST, COARSEST, step=0.05, unit="px", doc="How coarse it is: the sigma of its blur.")
+    grain_size: Track = track(0.6, FINEST, COARSEST, step=0.05, unit="px", doc="Coarseness: the sigma of its blur.")
 
     def at(self, frame: int, fields: type[Settings] | None = None) -> dict[str, Any]:
         values = super().at(frame, fields)
