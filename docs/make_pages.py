@@ -4,6 +4,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from upholster.core.documents.fitting import Fitting, Ground, Layer, Repeat, Source
 from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import VERSION, Recipe
 from upholster.core.documents.screen import Sample
@@ -169,7 +170,52 @@ def row(form: Format) -> str:
     return f"| `{form.name}` | {form.title}, {form.suffix} | {bits} | {kinds} | {allowed} | {form.note} |"
 
 
-PAGES = {"recipe.md": page, "formats.md": formats_page}
+FITTING_HEAD = """# The fitting
+
+Clips in layers over a ground, in one JSON document, version 1. Pixels are pixels of the fitting, counted from its
+centre; frames are frames of the fitting; a *number* is a constant or keyframes, as in [the recipe](recipe.md).
+This page is made from `src/upholster/core/documents/fitting.py` by `docs/make_pages.py`.
+
+`layers` is a plain list, or `order` and `each` by marks, from the bottom to the top. So this is a whole fitting: a moon
+that drifts behind twelve kites, over a harbour.
+
+```json
+{
+  "width": 1280, "height": 720, "rate": "24", "length": 96,
+  "ground": {"source": {"kind": "file", "path": "harbour.png"}},
+  "layers": [
+    {"name": "Moon", "source": {"kind": "file", "path": "moon.mov"}, "blend": "screen", "scale": 0.4, "y": -180,
+     "x": [{"frame": 0, "value": -300, "next": "smooth"}, {"frame": 95, "value": 260}]},
+    {"name": "Kites", "source": {"kind": "file", "path": "kite.mp4", "recipe": "kite.json"}, "scale": 0.25,
+     "repeat": {"copies": 12, "spread_x": 500, "spread_y": 90, "spread_frames": 40, "spread_scale": 0.4, "seed": 7}}
+  ]
+}
+```
+
+    upholster fit evening.json evening.mov
+    upholster fit evening.json review.mp4
+    upholster fit evening.json moon.mov --layer Moon
+
+The first has alpha and no ground, the second lies over its ground since H.264 has no alpha, the third is one layer
+apart. With `over` alone, the first laid over the ground is the second; light that is *added* or *screened* over nothing
+can only be kept as far as an alpha channel can say it.
+"""
+
+
+def fitting_page() -> str:
+    parts = [FITTING_HEAD]
+    for title, model in (
+        ("The fitting", Fitting), ("Its ground", Ground), ("A layer", Layer), ("Where pictures come from", Source),
+        ("Repeated", Repeat),
+    ):  # fmt: skip
+        parts += [f"## {title}", "", table(model), ""]
+        if model is Layer:
+            words = "`source`, `repeat` (below) and `finish`, which is that of [the recipe](recipe.md#finish)."
+            parts += [f"A layer has three more parts: {words}", ""]
+    return "\n".join(parts)
+
+
+PAGES = {"recipe.md": page, "formats.md": formats_page, "fitting.md": fitting_page}
 
 if __name__ == "__main__":
     for name, make in PAGES.items():

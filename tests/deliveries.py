@@ -1,7 +1,6 @@
 """Delivering frames made by a test, through the whole of the real way to a file."""
 
 from collections.abc import Iterator, Sequence
-from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -13,7 +12,7 @@ from upholster.media.delivery import Delivery, Plan, plan
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
 from upholster.media.proof import Proof
-from upholster.studio.making import delivering, flat, retiming
+from upholster.studio.making import delivering
 from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob
 
 Keyed = tuple[Plane, Plane]
@@ -68,7 +67,4 @@ def keyed_as(frames: Sequence[Keyed]) -> Any:
     def made(job: KeyJob, numbers: Sequence[int]) -> Iterator[KeyedFrame]:
         yield from (KeyedFrame(*frames[n]) for n in numbers)
 
-    stack = ExitStack()
-    for module in (flat, retiming):
-        stack.enter_context(patch.object(module, "keyed_frames", made))
-    return stack
+    return patch.object(KeyJob, "frames", made)

@@ -28,7 +28,7 @@ from bench.quality import families, plain, table
 from bench.quality.keyed import Result, decoded, plainly_decoded, reference, upholster
 from bench.quality.plates import Truth
 
-from upholster.core.composite import over
+from upholster.core.composite.over import over
 
 #: Frames of a plain plate the reference, which takes seconds for each, is run on; and the one of other plates.
 REFERENCE_FRAMES, REFERENCE_FRAME = (3, 4), 4

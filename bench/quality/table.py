@@ -8,7 +8,7 @@ from bench.quality.keyed import Result
 from bench.quality.plates import Truth
 from numpy.typing import NDArray
 
-from upholster.core.composite import over
+from upholster.core.composite.over import over
 
 Plane = NDArray[np.float32]
 

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plates import GREEN, SKIN, disc, flat, shot
-from upholster.core.composite import over, premultiply, unpremultiply
+from upholster.core.composite.over import over, premultiply, unpremultiply
 from upholster.core.delivery.alpha_kind import judge_alpha
 from upholster.core.delivery.flat_colour import CANDIDATES, NEAR, plain_key, presence, propose_flat, subject_pixels
 from upholster.core.delivery.one_bit import one_bit

@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, key_plate, shot
-from upholster.core.composite import over
+from upholster.core.composite.over import over
 from upholster.core.documents.recipe import Edge, Matte, Recipe
 from upholster.core.documents.screen import Kind, Screen
 from upholster.core.first_recipe import first_look

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plates import BLUE, GREEN, ORANGE, SKIN, Plane, disc, flat, key_plate, shot
-from upholster.core.composite import pack_rgba8
+from upholster.core.composite.over import pack_rgba8
 from upholster.core.documents.recipe import Edge, EdgeColour, Matte, Recipe
 from upholster.core.documents.screen import Screen
 from upholster.core.first_recipe import first_look

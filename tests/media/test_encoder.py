@@ -13,7 +13,7 @@ from PIL import Image
 from deliveries import deliver
 from plates import SKIN, disc, flat, shot
 from upholster.core.colour import decode_srgb, encode_srgb
-from upholster.core.composite import over, unmixed
+from upholster.core.composite.over import over, unmixed
 from upholster.core.delivery.sharpen import sharpen
 from upholster.media.decoder.animation import is_animated
 from upholster.media.decoder.code_values import to_planes

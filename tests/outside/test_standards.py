@@ -17,7 +17,7 @@ from PIL import Image
 from deliveries import deliver
 from plates import GREEN, SKIN, Plane, flat, key_plate, shot
 from upholster.core.colour import Matrix, Range, encode_srgb, luma_weights, quantisation
-from upholster.core.composite import over, premultiply, unpremultiply
+from upholster.core.composite.over import over, premultiply, unpremultiply
 from upholster.core.first_recipe import first_look
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey

@@ -11,7 +11,7 @@ from PIL import Image
 
 from deliveries import deliver, keyed_as
 from plates import Plane, disc
-from upholster.core.composite import premultiply
+from upholster.core.composite.over import premultiply
 from upholster.core.documents.recipe import Recipe, Take
 from upholster.media.compare import compare, compare_joined
 from upholster.media.decoder.reader import probe

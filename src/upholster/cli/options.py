@@ -13,7 +13,7 @@ from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, Format
 from upholster.studio.making.delivering import Order
 from upholster.studio.making.flat import settled
-from upholster.studio.making.keying import KeyJob
+from upholster.studio.making.keying import Job
 from upholster.studio.making.sidecar import sha256_of
 
 JSON = click.option("--json", "as_json", is_flag=True, help="Print everything as JSON.")
@@ -97,7 +97,7 @@ def look_at_choices(given: dict[str, Any], form: Format) -> None:
         raise click.UsageError(str(error)) from None
 
 
-def order_of(given: dict[str, Any], name: str, key_job: KeyJob) -> Order:
+def order_of(given: dict[str, Any], name: str, job: Job) -> Order:
     """What the options of a delivery mean for a shot."""
     chosen = {key: value for key, value in given.items() if value is not None}
     ground = None
@@ -106,8 +106,8 @@ def order_of(given: dict[str, Any], name: str, key_job: KeyJob) -> Order:
         chosen["ground"] = sha256_of(ground.files)
     if "alpha" not in chosen and FORMATS[name].alpha_kinds:
         chosen["alpha"] = FORMATS[name].alpha_kinds[0]
-    delivery = settled(read_delivery({"format": name, **chosen}), key_job)
-    planned = plan(delivery, key_job.footage.facts, key_job.recipe.take)
+    delivery = settled(read_delivery({"format": name, **chosen}), job)
+    planned = plan(delivery, job.footage.facts, job.recipe.take)
     if delivery.sound and planned.sound is None:
-        click.echo(too_odd(key_job.recipe.take.speed), err=True)
+        click.echo(too_odd(job.recipe.take.speed), err=True)
     return Order(planned, ground)

@@ -6,6 +6,7 @@ from typing import Any, NoReturn
 import click
 
 from upholster import __version__
+from upholster.core.documents.fitting import FittingError
 from upholster.core.documents.recipe import RecipeError
 from upholster.media.errors import MediaError
 from upholster.memory import keep_freed_memory
@@ -15,7 +16,7 @@ class _Program(click.Group):
     def invoke(self, ctx: click.Context) -> Any:
         try:
             return super().invoke(ctx)
-        except (MediaError, RecipeError) as error:
+        except (MediaError, RecipeError, FittingError) as error:
             _end(str(error))
         except OSError as error:
             # A disk that is full, or a folder that went away, in the middle of the work.

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.composite import premultiply, unpremultiply
+from upholster.core.composite.over import premultiply, unpremultiply
 from upholster.core.timemap import Between
 
 Plane = NDArray[np.float32]

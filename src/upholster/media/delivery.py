@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from upholster.core.composite import over
+from upholster.core.composite.over import over
 from upholster.core.delivery import one_bit as edges
 from upholster.core.delivery.sharpen import sharpen
 from upholster.core.delivery.sizing import resized, within

@@ -13,7 +13,7 @@ import numpy as np
 from imagecodecs import zstd_decode, zstd_encode
 from numpy.typing import NDArray
 
-from upholster.core.composite import pack_rgba8, premultiply
+from upholster.core.composite.over import pack_rgba8, premultiply
 from upholster.media.decoder.planes import Planes
 from upholster.media.delivery import Picture, Plan
 from upholster.media.encoder.pixels import scaled

@@ -5,7 +5,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.composite import over
+from upholster.core.composite.over import over
 
 Plane = NDArray[np.float32]
 Edge = Literal["threshold", "dither"]

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.composite import premultiply, unpremultiply
+from upholster.core.composite.over import premultiply, unpremultiply
 
 Plane = NDArray[np.float32]
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import encode_srgb
-from upholster.core.composite import unmixed
+from upholster.core.composite.over import unmixed
 from upholster.core.wide_colour import Curve, to_bt709
 from upholster.core.yuv import to_rgb
 from upholster.media.decoder.planes import Planes

@@ -10,7 +10,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.composite import premultiply
+from upholster.core.composite.over import premultiply
 from upholster.media.encoder.disk import no_room
 from upholster.media.encoder.pixels import FILLERS
 from upholster.media.encoder.sound import SoundTrack

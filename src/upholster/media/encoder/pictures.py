@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import decode_srgb
-from upholster.core.composite import pack_rgba8, premultiply
+from upholster.core.composite.over import pack_rgba8, premultiply
 from upholster.media.encoder.disk import no_room
 from upholster.media.encoder.pixels import scaled
 from upholster.media.errors import MediaError

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from upholster.core.chroma import luma_at_chroma
-from upholster.core.composite import pack_rgba8
+from upholster.core.composite.over import pack_rgba8
 from upholster.core.yuv import from_rgb
 
 Plane = NDArray[np.float32]

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.composite import pack_rgba8
+from upholster.core.composite.over import pack_rgba8
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery, Plan

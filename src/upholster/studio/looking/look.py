@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 
 from upholster.core import instruments
-from upholster.core.composite import pack_rgba8
+from upholster.core.composite.over import pack_rgba8
 from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.screen import Sample
 from upholster.core.finish.measured import colour_at

@@ -23,7 +23,7 @@ from upholster.media.preview import PreviewWriter
 from upholster.media.proof import Proof, failed, judged
 from upholster.media.record import Record, load_records, record, save_records
 from upholster.studio.making.grounds import open_ground
-from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob
+from upholster.studio.making.keying import Footage, Job, KeyedFrame
 from upholster.studio.making.retiming import retimed_frames, retimed_sound, wrong_sound
 
 Plane = NDArray[np.float32]
@@ -50,7 +50,7 @@ def silent(done: int) -> None:
     """Progress nobody wants to hear of."""
 
 
-def deliver(key_job: KeyJob, order: Order, out: Path, *, threads: int = 1) -> Proof:
+def deliver(job: Job, order: Order, out: Path, *, threads: int = 1) -> Proof:
     """Make a whole delivery here and now: a file, or for sequences and pairs a folder.
 
     Parts are made, and as far as they can be proved, side by side on `threads` threads; they lie in a folder
@@ -65,7 +65,7 @@ def deliver(key_job: KeyJob, order: Order, out: Path, *, threads: int = 1) -> Pr
 
         def make(position: int) -> Proof | None:
             part = part_path(folder, position, planned.form)
-            (records,) = write_part(key_job, [Part(order, part)], ranges[position], threads=own)
+            (records,) = write_part(job, [Part(order, part)], ranges[position], threads=own)
             return prove_part(order, part, ranges[position], records, records_path(Path(parts), position))
 
         with ThreadPoolExecutor(threads) as pool:
@@ -74,8 +74,8 @@ def deliver(key_job: KeyJob, order: Order, out: Path, *, threads: int = 1) -> Pr
             except BaseException:
                 pool.shutdown(cancel_futures=True)
                 raise
-        files = assemble(key_job, planned, folder, len(ranges), out, threads=threads)
-        if reason := wrongly_joined(key_job.footage, planned, folder, len(ranges), files):
+        files = assemble(job, planned, folder, len(ranges), out, threads=threads)
+        if reason := wrongly_joined(job.footage, planned, folder, len(ranges), files):
             return failed(planned, reason)
         if not proves_parts(planned.form):
             kept = [records_path(Path(parts), position) for position in range(len(ranges))]
@@ -102,7 +102,7 @@ class Part(NamedTuple):
 
 
 def write_part(
-    key_job: KeyJob,
+    job: Job,
     parts: Sequence[Part],
     numbers: range,
     *,
@@ -114,7 +114,7 @@ def write_part(
     Returns, for each delivery, records of what was handed to its encoder.
     """
     timing = parts[0].order.planned.timing
-    with closing(retimed_frames(key_job, timing, numbers)) as frames:
+    with closing(retimed_frames(job, timing, numbers)) as frames:
         return write_frames(frames, parts, numbers, threads=threads, progress=progress)
 
 
@@ -147,12 +147,12 @@ def write_frames(
     return records
 
 
-def handed_over(key_job: KeyJob, order: Order, numbers: range) -> Generator[Record]:
+def handed_over(job: Job, order: Order, numbers: range) -> Generator[Record]:
     """Records of delivered frames, keyed anew, for files whose own records are gone."""
     planned = order.planned
     with (
         open_ground(planned, order.ground) as ground,
-        closing(retimed_frames(key_job, planned.timing, numbers)) as frames,
+        closing(retimed_frames(job, planned.timing, numbers)) as frames,
     ):
         for number, frame in zip(numbers, frames, strict=True):
             picture = prepare(frame.rgb, frame.alpha, planned, number, ground)
@@ -248,7 +248,7 @@ def assembled(planned: Plan, folder: Path, target: Path) -> list[Path]:
 
 
 def assemble(
-    key_job: KeyJob,
+    job: Job,
     planned: Plan,
     folder: Path,
     count: int,
@@ -263,7 +263,7 @@ def assemble(
     if form.sequence:
         return files
     parts = [part_path(folder, position, form) for position in range(count)]
-    sound = retimed_sound(key_job.footage, planned)
+    sound = retimed_sound(job.footage, planned)
     if form.content == "pair":
         target.mkdir(parents=True, exist_ok=True)
         for file, pieces in zip(files, zip(*(pair_files(part, form) for part in parts), strict=True), strict=True):
@@ -281,10 +281,10 @@ def pack(planned: Plan, files: Sequence[Path], stem: str, target: Path) -> None:
     zip_files([(file, f"{stem}/{stem}{dot}{file.name}") for file in files], target)
 
 
-def prove_files(key_job: KeyJob, order: Order, files: Sequence[Path]) -> Proof:
+def prove_files(job: Job, order: Order, files: Sequence[Path]) -> Proof:
     """Read finished `files` back, compare all of them with making the pictures again, and judge."""
     numbers = range(order.planned.timing.frames)
-    with closing(handed_over(key_job, order, numbers)) as expected:
+    with closing(handed_over(job, order, numbers)) as expected:
         proof = judged([compare(files, order.planned, expected, numbers)], order.planned)
-    reason = wrong_sound(key_job.footage, order.planned, files[0]) if proof.passed else ""
+    reason = wrong_sound(job.footage, order.planned, files[0]) if proof.passed else ""
     return proof.model_copy(update={"passed": False, "reason": reason}) if reason else proof

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from upholster.core.delivery.flat_colour import Colour, propose_flat, subject_pixels
 from upholster.media.delivery import Delivery, as_hex
-from upholster.studio.making.keying import KeyJob, keyed_frames
+from upholster.studio.making.keying import Job
 
 Plane = NDArray[np.float32]
 
@@ -15,20 +15,20 @@ Plane = NDArray[np.float32]
 _LOOKED_AT = 6
 
 
-def settled(delivery: Delivery, key_job: KeyJob) -> Delivery:
+def settled(delivery: Delivery, job: Job) -> Delivery:
     """The delivery with what it leaves open chosen: a flat colour the subject does not contain."""
     if delivery.form.content != "flat" or delivery.colour:
         return delivery
-    return delivery.model_copy(update={"colour": as_hex(flat_colour(key_job))})
+    return delivery.model_copy(update={"colour": as_hex(flat_colour(job))})
 
 
-def flat_colour(key_job: KeyJob) -> Colour:
+def flat_colour(job: Job) -> Colour:
     """The flat colour proposed for a shot."""
-    return propose_flat(subject_of(key_job))
+    return propose_flat(subject_of(job))
 
 
-def subject_of(key_job: KeyJob) -> Plane:
+def subject_of(job: Job) -> Plane:
     """Colours ``(3, n)`` of the solid subject, from a few frames spread over the take."""
-    span = key_job.recipe.take.span(key_job.footage.facts.length)
-    with closing(keyed_frames(key_job, span[:: max(1, len(span) // _LOOKED_AT)])) as frames:
+    span = job.recipe.take.span(job.footage.facts.length)
+    with closing(job.frames(span[:: max(1, len(span) // _LOOKED_AT)])) as frames:
         return subject_pixels((frame.rgb, frame.alpha) for frame in frames)

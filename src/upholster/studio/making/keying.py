@@ -3,7 +3,7 @@
 from collections.abc import Callable, Generator, Sequence
 from contextlib import closing
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,6 +39,21 @@ class KeyJob(NamedTuple):
     recipe: Recipe
     known: ScreenKnowledge | None
     traced: Callable[[Trace, int], Plane | None] = lambda trace, frame: None
+
+    def frames(self, numbers: Sequence[int]) -> "Generator[KeyedFrame]":
+        """Frames in rising or in falling order, keyed exactly as they are shown and delivered."""
+        return keyed_frames(self, numbers)
+
+
+class Job(Protocol):
+    """What pictures are delivered from: a shot, or a fitting; its facts, its take, and its frames with alpha."""
+
+    @property
+    def footage(self) -> Footage: ...
+    @property
+    def recipe(self) -> Recipe: ...
+    def frames(self, numbers: Sequence[int]) -> "Generator[KeyedFrame]":
+        """Frames in rising or in falling order, exactly as they are shown and delivered."""
 
 
 class Through(NamedTuple):

@@ -10,15 +10,15 @@ from upholster.media.compare_sound import sound_apart
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Plan
 from upholster.media.sound import Sound, as_it_sounds
-from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob, keyed_frames
+from upholster.studio.making.keying import Footage, Job, KeyedFrame
 
 
-def retimed_frames(job: KeyJob, times: TimeMap, numbers: Sequence[int]) -> Generator[KeyedFrame]:
+def retimed_frames(job: Job, times: TimeMap, numbers: Sequence[int]) -> Generator[KeyedFrame]:
     """Output frames `numbers`, in rising order, as they are shown and delivered; each source frame is keyed once."""
     wanted = times.needed(numbers)
     if times.backwards:
         wanted.reverse()
-    with closing(keyed_frames(job, wanted)) as frames:
+    with closing(job.frames(wanted)) as frames:
         coming = zip(wanted, frames, strict=True)
         held: dict[int, KeyedFrame] = {}
         paired, pair = (-1, -1), None

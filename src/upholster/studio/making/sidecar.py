@@ -4,9 +4,10 @@ import hashlib
 import json
 from collections.abc import Iterable
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from upholster import __version__
+from upholster.core.documents.fitting import Fitting
 from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Plan
 from upholster.media.facts import Facts
@@ -35,6 +36,25 @@ class Source(NamedTuple):
 def write_sidecar(
     path: Path, *, recipe: Recipe, source: Source, planned: Plan, proof: Proof, revision: int | None = None
 ) -> None:
+    made_from = {
+        "source": {
+            "name": source.name,
+            "sha256": source.sha256,
+            **source.facts.model_dump(mode="json", include={"rate", "length", "first_number", "timecode"}),
+        },
+        "revision": revision,
+        "recipe": recipe.model_dump(mode="json"),
+    }
+    _write(path, planned, proof, made_from)
+
+
+def write_fitting_sidecar(
+    path: Path, *, fitting: Fitting, planned: Plan, proof: Proof, revision: int | None = None
+) -> None:
+    _write(path, planned, proof, {"revision": revision, "fitting": fitting.model_dump(mode="json")})
+
+
+def _write(path: Path, planned: Plan, proof: Proof, made_from: dict[str, Any]) -> None:
     delivery = planned.delivery
     document = {
         "program": f"upholster {__version__}",
@@ -44,13 +64,7 @@ def write_sidecar(
         "colour": proof.colour.model_dump(),
         "rate": str(planned.timing.rate),
         "timecode": planned.timecode,
-        "source": {
-            "name": source.name,
-            "sha256": source.sha256,
-            **source.facts.model_dump(mode="json", include={"rate", "length", "first_number", "timecode"}),
-        },
-        "revision": revision,
-        "recipe": recipe.model_dump(mode="json"),
+        **made_from,
         "proof": proof.model_dump(mode="json"),
     }
     put_text(path, json.dumps(document, indent=2) + "\n")

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from upholster.media.encoder.transcode import transcode
 from upholster.studio.making.delivering import Order, Part, Progress, part_path, silent, write_frames
-from upholster.studio.making.keying import KeyedFrame, KeyJob
+from upholster.studio.making.keying import Job, KeyedFrame
 from upholster.studio.making.retiming import retimed_frames
 
 #: Codecs whose frames lean on earlier ones, and how many frames apart whole ones stand; None: only the first is whole.
@@ -42,7 +42,7 @@ def together(estimates: Sequence[Estimate]) -> Estimate:
     return Estimate(sum(sizes), max(keying), sum(writing))
 
 
-def estimate(key_job: KeyJob, order: Order, progress: Progress = silent) -> Estimate:
+def estimate(job: Job, order: Order, progress: Progress = silent) -> Estimate:
     """Make a few frames of a delivery and reckon with them."""
     planned = order.planned
     frames, codec = planned.timing.frames, planned.form.codec
@@ -52,7 +52,7 @@ def estimate(key_job: KeyJob, order: Order, progress: Progress = silent) -> Esti
     numbers = [n for at in places for n in range(at, at + run)]
     began = time.perf_counter()
     keyed = {}
-    with closing(retimed_frames(key_job, planned.timing, numbers)) as coming:
+    with closing(retimed_frames(job, planned.timing, numbers)) as coming:
         for done, (number, frame) in enumerate(zip(numbers, coming, strict=True), 1):
             keyed[number] = frame
             progress(done)

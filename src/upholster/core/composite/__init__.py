@@ -1,0 +1,1 @@
+"""Laying pictures over each other: alpha, blending, transforms, and the layers of a fitting."""

@@ -1,0 +1,178 @@
+"""Making the frames of a fitting from files alone: pictures of its layers read, keyed where they are, and laid over."""
+
+from collections import OrderedDict
+from collections.abc import Generator, Mapping, Sequence
+from contextlib import closing
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.composite.layers import Element, Size, composite, needed, trimmed, whole
+from upholster.core.documents.fitting import Fitting, Layer
+from upholster.core.documents.recipe import Finish, Recipe
+from upholster.core.documents.screen import Screen
+from upholster.core.pipeline.runner import key, plate_of
+from upholster.core.raster import Raster
+from upholster.core.retime import between, pair_of
+from upholster.core.timemap import Mix
+from upholster.media.facts import Facts
+from upholster.studio.making.grounds import filling
+from upholster.studio.making.keying import Footage, Job, KeyedFrame, KeyJob
+
+Plane = NDArray[np.float32]
+
+#: Bytes of pictures held while frames are made.
+_HELD = 600 << 20
+#: Pictures read ahead of one that is wanted.
+_AHEAD = 24
+
+
+class FitJob(NamedTuple):
+    """A fitting with what its layers and its ground are made from, by the marks of the layers."""
+
+    fitting: Fitting
+    layers: Mapping[str, Job]
+    ground: Footage | None = None
+    #: Whether the ground is part of what comes out.
+    over_ground: bool = True
+
+    @property
+    def footage(self) -> Footage:
+        """A fitting as something that is delivered: no files, and the facts of what comes out."""
+        wanted = self.fitting
+        return Footage(
+            (),
+            Facts(
+                kind="video",
+                container="fitting",
+                codec="",
+                width=wanted.width,
+                height=wanted.height,
+                length=wanted.length,
+                rate=wanted.rate,
+                depth=10,
+                alpha=True,
+                alpha_kind="straight",
+            ),
+        )
+
+    @property
+    def recipe(self) -> Recipe:
+        return Recipe()
+
+    def frames(self, numbers: Sequence[int]) -> Generator[KeyedFrame]:
+        """Frames in the order asked for, straight."""
+        sizes = {mark: size_of(job) for mark, job in self.layers.items()}
+        pictures = {mark: _Pictures(job, self.fitting.layers.each[mark]) for mark, job in self.layers.items()}
+        grounds = _Pictures(unkeyed(self.ground), None) if self.ground else None
+        wanted: dict[str, list[int]] = {}
+        for position, number in enumerate(numbers):
+            if position % _AHEAD == 0:
+                ahead = list(numbers[position : position + _AHEAD])
+                wanted = needed(self.fitting, range(min(ahead), max(ahead) + 1), sizes)
+            marks = wanted
+
+            def picture(mark: str, mix: Mix, marks: dict[str, list[int]] = marks) -> Element:
+                return pictures[mark].mixed(mix, marks[mark])
+
+            below = self._below(number, grounds) if self.over_ground else None
+            rgba = composite(self.fitting, number, sizes, picture, below)
+            yield KeyedFrame(*straight(rgba))
+
+    def _below(self, number: int, grounds: "_Pictures | None") -> Plane | None:
+        if grounds is None:
+            return colour_below(self.fitting)
+        wanted = ground_frame(self.fitting, grounds.job, number)
+        rgba = whole(grounds.one(wanted, [wanted]))
+        return filling(rgba[..., :3].transpose(2, 0, 1), self.fitting.width, self.fitting.height)
+
+
+def unkeyed(footage: Footage) -> KeyJob:
+    """Footage as it is, with the alpha it brings."""
+    return KeyJob(footage, Recipe(screen=Screen(kind="none")), None)
+
+
+def size_of(job: Job) -> Size:
+    """What a layer's pictures are like, its take taken into account."""
+    facts, take = job.footage.facts, job.recipe.take
+    width, height = take.result(Raster.of_plate(facts.width, facts.height)).size
+    return Size(width, height, facts.length, facts.rate)
+
+
+def colour_below(fitting: Fitting) -> Plane | None:
+    """The one colour below all layers, ``(3, 1, 1)``; None for none."""
+    if fitting.ground.colour is None:
+        return None
+    codes = bytes.fromhex(fitting.ground.colour[1:])
+    return (np.frombuffer(codes, np.uint8).astype(np.float32) / np.float32(255)).reshape(3, 1, 1)
+
+
+def ground_frame(fitting: Fitting, ground: Job, number: int) -> int:
+    """Which frame of its ground a frame of a fitting lies over: it runs at its own rate and begins again."""
+    facts = ground.footage.facts
+    return int(number * facts.rate / fitting.rate) % facts.length
+
+
+def straight(rgba: Plane) -> tuple[Plane, Plane]:
+    """Premultiplied ``(h, w, 4)`` as straight planes ``(3, h, w)`` and coverage ``(h, w)``."""
+    alpha = np.ascontiguousarray(rgba[..., 3])
+    rgb = np.ascontiguousarray(rgba[..., :3].transpose(2, 0, 1))
+    return np.divide(rgb, alpha, out=np.zeros_like(rgb), where=alpha > 1e-6), alpha
+
+
+def premultiplied(rgb: Plane, alpha: Plane) -> Plane:
+    """Straight planes as premultiplied RGBA ``(h, w, 4)``."""
+    out = np.empty((*alpha.shape, 4), np.float32)
+    for c in range(3):
+        np.multiply(rgb[c], alpha, out=out[..., c])
+    out[..., 3] = alpha
+    return out
+
+
+def finished(rgb: Plane, alpha: Plane, finish: Finish, frame: int) -> tuple[Plane, Plane]:
+    """A keyed picture with the finish of a layer."""
+    if finish == Finish():
+        return rgb, alpha
+    recipe = Recipe(screen=Screen(kind="none"), finish=finish)
+    out = key(plate_of(rgb, alpha), recipe, frame, None)
+    return out.rgb, out.alpha
+
+
+class _Pictures:
+    """The pictures of a layer, each read once while it is held."""
+
+    def __init__(self, job: Job, layer: Layer | None, most: int = _HELD) -> None:
+        self.job, self.layer, self.most = job, layer, most
+        self.held: OrderedDict[int, Element] = OrderedDict()
+        self.bytes = 0
+
+    def mixed(self, mix: Mix, wanted: Sequence[int]) -> Element:
+        """A picture as a time map has it; `wanted` are those that are asked for soon, in rising order."""
+        one = self.one(mix.first, wanted)
+        if not mix.weight or self.layer is None:
+            return one
+        two = self.one(mix.second, wanted)
+        pair = pair_of(straight(whole(one)), straight(whole(two)), self.layer.between)
+        return trimmed(premultiplied(*between(pair, mix.weight)))
+
+    def one(self, number: int, wanted: Sequence[int]) -> Element:
+        if number not in self.held:
+            self._read([n for n in wanted if n >= number and n not in self.held] or [number], number)
+        self.held.move_to_end(number)
+        return self.held[number]
+
+    def _read(self, numbers: Sequence[int], first: int) -> None:
+        numbers = numbers if first in numbers else [first]
+        with closing(self.job.frames(numbers)) as frames:
+            for number, frame in zip(numbers, frames, strict=True):
+                rgb, alpha = finished(frame.rgb, frame.alpha, self.layer.finish, number) if self.layer else frame[:2]
+                element = trimmed(premultiplied(rgb, alpha))
+                self.held[number] = element
+                self.bytes += element.rgba.nbytes
+                # Read ahead as far as there is room, and never so far that the one wanted goes again.
+                if self.bytes > self.most and number != first:
+                    break
+        while self.bytes > self.most and len(self.held) > 1:
+            gone = next(n for n in self.held if n != first)
+            self.bytes -= self.held.pop(gone).rgba.nbytes
