@@ -4,7 +4,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from upholster.core.documents.fitting import Fitting, Ground, Layer, Repeat, Source
+from upholster.core.documents.fitting import Frame, Ground, Layer, Repeat, Source
 from upholster.core.documents.masks import Mask
 from upholster.core.documents.recipe import VERSION, Recipe
 from upholster.core.documents.screen import Sample
@@ -181,7 +181,7 @@ that drifts behind twelve kites, over a harbour.
 
 ```json
 {
-  "width": 1280, "height": 720, "rate": "24", "length": 96,
+  "frame": {"width": 1280, "height": 720, "rate": "24", "length": 96},
   "ground": {"source": {"kind": "file", "path": "harbour.png"}},
   "layers": [
     {"name": "Moon", "source": {"kind": "file", "path": "moon.mov"}, "blend": "screen", "scale": 0.4, "y": -180,
@@ -205,7 +205,7 @@ can only be kept as far as an alpha channel can say it.
 def fitting_page() -> str:
     parts = [FITTING_HEAD]
     for title, model in (
-        ("The fitting", Fitting), ("Its ground", Ground), ("A layer", Layer), ("Where pictures come from", Source),
+        ("Its frame", Frame), ("Its ground", Ground), ("A layer", Layer), ("Where pictures come from", Source),
         ("Repeated", Repeat),
     ):  # fmt: skip
         parts += [f"## {title}", "", table(model), ""]

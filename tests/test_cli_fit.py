@@ -25,7 +25,7 @@ def stock(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def written(stock: Path, name: str, layers: list[dict[str, Any]], **more: Any) -> Path:
-    document = {"width": 320, "height": 180, "length": 12, "layers": layers, **more}
+    document = {"frame": {"width": 320, "height": 180, "length": 12}, "layers": layers, **more}
     path = stock / f"{name}.json"
     path.write_text(json.dumps(document))
     return path

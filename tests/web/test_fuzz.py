@@ -82,8 +82,9 @@ def addresses(rule: str, shot_id: int) -> Iterator[str]:
     """A rule with numbers that are there, that are not, and that no database counts to."""
     for number in (str(shot_id), "1", "0", "999999", str(2**31 - 1), str(2**31), "9" * 40):
         filled = rule
-        for part in ("shot_id", "footage_id", "render_id", "clip_id", "preset_id", "number"):
+        for part in ("shot_id", "footage_id", "render_id", "clip_id", "preset_id", "fitting_id", "number"):
             filled = filled.replace(f"<int:{part}>", number)
+        filled = filled.replace("<any(cc, cdl):kind>", "cc")
         filled = filled.replace("<token>", "no%00such..%2f").replace("<name>", "histogram")
         for way in ("undo", "first"):
             filled = filled.replace("<any(undo, redo):way>", way).replace("<any(first, last):where>", "first")

@@ -10,6 +10,8 @@ import numpy as np
 import pytest
 
 import upholster.web
+from upholster.core.composite.layers import Size, copies
+from upholster.core.documents.fitting import read_fitting
 from upholster.core.documents.tracks import Keyframe, value_at
 from upholster.core.masks.course import Course
 from upholster.core.timemap import Timing, time_map
@@ -96,3 +98,34 @@ def test_outlines_go_from_keyframe_to_keyframe_as_the_cores_do() -> None:
         read = Course.read(course)
         for k, points in enumerate(frames):
             assert np.asarray(points) == pytest.approx(read.at(k - 2), abs=2e-3)
+
+
+def test_layers_lie_where_the_core_lays_them() -> None:
+    """Corners and spans of layers as the page draws them, against `copies` of the core."""
+    draw = random.Random(13)
+    given, expected = [], []
+    for _ in range(60):
+        layer = {
+            "source": {"kind": "file", "path": "a"}, "x": draw.uniform(-90, 90), "y": draw.uniform(-90, 90),
+            "scale": draw.uniform(0.1, 3), "stretch": draw.uniform(0.5, 2), "turn": draw.uniform(-400, 400),
+            "anchor_x": draw.uniform(0, 1), "anchor_y": draw.uniform(0, 1), "start": draw.randint(-5, 20),
+            "length": draw.choice([None, 7]), "speed": draw.choice([50, 100, 240]), "backwards": draw.random() < 0.5,
+            "after": draw.choice(["gone", "hold", "loop"]), "first": draw.randint(0, 4),
+        }  # fmt: skip
+        fitting = read_fitting({"frame": {"width": 320, "height": 200, "length": 60}, "layers": [layer]})
+        size = Size(64, 48, 20, Fraction(draw.choice([24, 30])))
+        document = fitting.model_dump(mode="json")
+        told = {"width": 64, "height": 48, "length": 20, "rate": str(size.rate)}
+        given.append([document["layers"]["each"]["n1"], told, document["frame"]])
+        there = {frame: list(copies(fitting, frame, {"n1": size})) for frame in range(60)}
+        seen = [frame for frame, found in there.items() if found]
+        matrix = there[seen[0]][0].matrix
+        expected.append((seen[0], seen[-1] + 1, matrix.T.ravel().tolist()))
+    found = node(
+        "../fitting/geometry.js').then(({ matrixOf, spanOf }) => console.log(JSON.stringify(given.map(([layer, source, "
+        "fitting]) => [...spanOf(layer, source, fitting), matrixOf(layer, 0, source, fitting)]))))",
+        given,
+    )
+    for (first, end, matrix), (start, stop, drawn) in zip(expected, found, strict=True):  # type: ignore[call-overload]
+        assert (max(0, start), min(60, stop)) == (first, end)
+        assert drawn == pytest.approx(matrix, abs=1e-6)

@@ -16,8 +16,8 @@ from upholster.core.kernels import row_bands
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS
 from upholster.studio.making.delivering import deliver
-from upholster.studio.making.fitting import FitJob, unkeyed
-from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
+from upholster.studio.making.fitting import FitJob, Taken, unkeyed
+from upholster.studio.making.keying import Footage, Job, KeyJob, screen_of, survey_footage
 from upholster.studio.making.sidecar import write_fitting_sidecar
 
 
@@ -61,12 +61,12 @@ def _job_of(fitting: Fitting, beside: Path, *, over_ground: bool) -> FitJob:
     return FitJob(fitting, layers, ground, over_ground)
 
 
-def _layer_job(source: Source, beside: Path) -> KeyJob:
+def _layer_job(source: Source, beside: Path) -> Job:
     footage = _footage(source, beside)
     if not source.recipe:
         return unkeyed(footage)
     recipe = recipe_in(beside / source.recipe)
-    return KeyJob(footage, recipe, screen_of(survey_footage(footage), recipe))
+    return Taken(KeyJob(footage, recipe, screen_of(survey_footage(footage), recipe)))
 
 
 def _footage(source: Source, beside: Path) -> Footage:

@@ -163,13 +163,41 @@ class Bake(Base):
     doubt: Mapped[float]
 
 
+class Fitting(Base):
+    """Clips placed in layers over a ground. `head` is the revision in force."""
+
+    __tablename__ = "fitting"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    head: Mapped[int] = mapped_column(default=1)
+    #: How its page was left: frame, delivery.
+    view: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class FittingRevision(Base):
+    """One state of a fitting; never changed. Undo goes to `parent`."""
+
+    __tablename__ = "fitting_revision"
+    __table_args__ = (UniqueConstraint("fitting_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    fitting_id: Mapped[int] = mapped_column(ForeignKey("fitting.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    parent: Mapped[int | None]
+    change: Mapped[str]
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class RenderPass(Base):
-    """One going over the pictures of a shot, for one render or several that show the same frames."""
+    """One going over the pictures of a shot or a fitting, for one render or several that show the same frames."""
 
     __tablename__ = "render_pass"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
+    shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
 
     ranges: Mapped[list["RenderRange"]] = relationship(
         order_by="RenderRange.position", cascade="all, delete-orphan", passive_deletes=True
@@ -178,13 +206,19 @@ class RenderPass(Base):
 
 
 class Render(Base):
-    """One making of a file from a recipe revision."""
+    """One making of a file from a revision of a shot or of a fitting."""
 
     __tablename__ = "render"
-    __table_args__ = (_only(RenderState, "render_state"),)
+    __table_args__ = (
+        _only(RenderState, "render_state"),
+        CheckConstraint("(shot_id IS NULL) <> (fitting_id IS NULL)", "render_of_shot_or_fitting"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
+    shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
+    fitting_id: Mapped[int | None] = mapped_column(ForeignKey("fitting.id", ondelete="RESTRICT"), index=True)
+    #: Of a fitting: the shots it is made from, by their number, and the revision of each at the time it was ordered.
+    pinned: Mapped[dict[str, Any]] = mapped_column(default=dict)
     pass_id: Mapped[int] = mapped_column(ForeignKey("render_pass.id", ondelete="RESTRICT"), index=True)
     revision: Mapped[int]
     name: Mapped[str] = mapped_column(unique=True)
@@ -203,7 +237,8 @@ class Render(Base):
     started_at: Mapped[datetime | None]
     finished_at: Mapped[datetime | None]
 
-    shot: Mapped[Shot] = relationship()
+    shot: Mapped[Shot | None] = relationship()
+    fitting: Mapped[Fitting | None] = relationship()
     made_in: Mapped[RenderPass] = relationship(back_populates="renders")
     checks: Mapped[list["RenderCheck"]] = relationship(order_by="RenderCheck.position", cascade="all, delete-orphan")
 

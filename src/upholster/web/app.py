@@ -14,13 +14,14 @@ from werkzeug.exceptions import HTTPException
 from werkzeug.routing import IntegerConverter
 from werkzeug.wrappers import Response as AnyResponse
 
+from upholster.core.documents.fitting import FittingError
 from upholster.core.documents.recipe import RecipeError
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.paths import data_root
 from upholster.web import door, words
 from upholster.web.deadline import Deadlines, TookTooLong
-from upholster.web.pages import bench, deliver, finish, footage, masks, renders, stockroom, traces
+from upholster.web.pages import bench, deliver, finish, fittings, footage, masks, renders, stockroom, traces
 
 log = logging.getLogger(__name__)
 
@@ -45,6 +46,7 @@ _ANSWERS: list[tuple[type[Exception] | tuple[type[Exception], ...], int, str]] =
     (Refused, 422, ""),
     (MediaError, 422, ""),
     (RecipeError, 422, ""),
+    (FittingError, 422, ""),
     (DATABASE_AWAY, 503, "The database does not answer just now. Nothing is lost; try again in a moment."),
     (TookTooLong, 503, "This took too long and was stopped. Try again when the machine is less busy."),
 ]
@@ -73,8 +75,8 @@ def create_app() -> Flask:
     app.url_map.converters["int"] = RowNumber
     Deadlines(app, _LONGER)
     door.guard(app)
-    for page in (module.page for module in (footage, bench, masks, traces, finish, deliver, renders, stockroom)):
-        app.register_blueprint(page)
+    for module in (footage, bench, masks, traces, finish, deliver, renders, stockroom, fittings):
+        app.register_blueprint(module.page)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)
 

@@ -4,8 +4,9 @@ from typing import Any
 
 from pydantic.fields import FieldInfo
 
+from upholster.core.documents.fitting import Frame, Layer, Repeat
 from upholster.core.documents.masks import Mask
-from upholster.core.documents.recipe import Recipe
+from upholster.core.documents.recipe import Finish, Recipe
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.traces import Trace
 
@@ -33,10 +34,30 @@ def fields() -> dict[str, Any]:
     return found
 
 
+def fitting_fields() -> dict[str, Any]:
+    """Those of a fitting: of its frame, and of a layer with its repeats and its finish."""
+    found = {f"frame.{name}": _bounds(name, Frame.model_fields[name]) for name in ("width", "height", "length")}
+    for prefix, model in (("layer", Layer), ("layer.finish", Finish), ("layer.repeat", Repeat)):
+        for name, bounds in model.tracks().items():
+            standard = model.model_fields[name].default
+            found[f"{prefix}.{name}"] = bounds | {"keyed": True, "whole": False, "standard": standard}
+        for name, field in model.model_fields.items():
+            if field.annotation in (int, float, int | None) and name not in model.tracks():
+                bounds = _bounds(name, field)
+                found[f"{prefix}.{name}"] = bounds | {"standard": field.default, "unit": _unit_of(name, bounds["unit"])}
+    return found
+
+
+def _unit_of(name: str, unit: str) -> str:
+    """Units of the plain numbers of a layer."""
+    ends = {"_x": "px", "_y": "px", "_turn": "°"}
+    return next((word for end, word in ends.items() if name.endswith(end)), unit)
+
+
 def _bounds(name: str, field: FieldInfo) -> dict[str, Any]:
     """Those of a number that is the same on every frame."""
     limits = {type(limit).__name__: limit for limit in field.metadata}
-    whole = field.annotation is int
+    whole = field.annotation in (int, int | None)
     return {
         "low": limits["Ge"].ge,
         "high": limits["Le"].le if "Le" in limits else None,

@@ -6,9 +6,12 @@ from flask import request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from werkzeug.exceptions import BadRequest
 
+from upholster.core.documents.fitting import Fitting
+from upholster.core.documents.fitting import changed as changed_fitting
 from upholster.core.documents.recipe import Recipe, changed
 from upholster.studio import drawings
 from upholster.studio.errors import Refused
+from upholster.studio.fittings.fittings import document_at
 from upholster.studio.shots.shots import recipe_of
 
 Body = TypeVar("Body", bound="Asked")
@@ -34,6 +37,63 @@ class OfRecipe(Asked):
 
     def read(self, shot_id: int) -> Recipe:
         return changed(recipe_of(shot_id, self.base), self.changes, drawings.find)
+
+
+class OfFitting(Asked):
+    """What is asked of a fitting as it stands in the window: a revision, and what was changed since."""
+
+    base: Id
+    changes: dict[Word, dict[Word, Any]] = Field(default={}, max_length=20)
+
+    def read(self, fitting_id: int) -> Fitting:
+        return changed_fitting(document_at(fitting_id, self.base), self.changes)
+
+
+class FittingChange(OfFitting):
+    """A fitting to keep, the revision in force that was seen, and whether to go on beside what came since."""
+
+    change: Word = ""
+    seen: Id
+    branch: bool = False
+
+
+class FittingPicture(OfFitting):
+    window: Word
+    sequence: Id
+    frame: Frame
+    quality: Literal["quick", "fine"] = "quick"
+    keep: bool = False
+
+
+class FittingQuote(OfFitting):
+    window: Word
+    sequence: Id
+    deliveries: list[Any] = Field(min_length=1, max_length=40)
+
+
+class FittingFlat(OfFitting):
+    colour: Hex | None = None
+
+
+class FittingView(Asked):
+    """How the page of a fitting was left."""
+
+    frame: Frame | None = None
+    chosen: Annotated[str, Field(max_length=12)] | None = None
+    delivery: dict[Word, Word | int | float | bool | None] | None = Field(default=None, max_length=60)
+
+
+class FittingBegun(Asked):
+    name: Word = ""
+    #: A clip to begin with.
+    clip: Id | None = None
+
+
+class LayerSource(Asked):
+    """Something to lay into a fitting."""
+
+    kind: Literal["shot", "clip", "footage"]
+    id: Id
 
 
 class Change(OfRecipe):

@@ -16,9 +16,9 @@ SIZE = Size(40, 20, 10, Fraction(24))
 few = settings(max_examples=25, deadline=None)
 
 
-def fitting(*layers: dict[str, Any], **more: Any) -> Fitting:
+def fitting(*layers: dict[str, Any], size: dict[str, Any] | None = None, **more: Any) -> Fitting:
     each = [{"source": {"kind": "file", "path": "a"}, **layer} for layer in layers]
-    return read_fitting({"width": 160, "height": 90, "length": 48, "layers": each, **more})
+    return read_fitting({"frame": {"width": 160, "height": 90, "length": 48, **(size or {})}, "layers": each, **more})
 
 
 def board(mark: str, mix: Mix) -> Element:
@@ -91,7 +91,7 @@ def test_which_pictures_are_shown_when(layer: dict[str, Any], expected: list[int
 
 
 def test_a_clip_of_another_rate_keeps_its_speed() -> None:
-    made = fitting({"after": "hold"}, rate="48")
+    made = fitting({"after": "hold"}, size={"rate": "48"})
     assert shown_numbers(made, range(8)) == [0, 0, 1, 1, 2, 2, 3, 3]
 
 
@@ -149,8 +149,8 @@ def test_a_smaller_picture_of_the_same_stands_in_the_same_place() -> None:
     ("document", "words"),
     [
         ([], "is a JSON object"),
-        ({"width": 5}, "“width”"),
-        ({"rate": "0"}, "a rate lies between"),
+        ({"frame": {"width": 5}}, "“frame.width”"),
+        ({"frame": {"rate": "0"}}, "a rate lies between"),
         ({"version": 9}, "9"),
         ({"layers": [{"source": {"kind": "file"}, "scale": 0}]}, "scale: 0 lies outside"),
         ({"layers": [{"source": {"kind": "moon"}}]}, "source.kind"),

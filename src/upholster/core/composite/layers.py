@@ -82,7 +82,9 @@ def _copy(fitting: Fitting, mark: str, layer: Layer, size: Size, frame: int, num
     repeat, at = layer.repeat, layer.at(frame)
     draw = np.random.default_rng([repeat.seed, number]).uniform(-1, 1, 5)
     aside, down, later, larger, turned = draw if number else np.zeros(5)
-    mix = _shown(layer, size, fitting.rate, frame, round(number * repeat.step_frames + later * repeat.spread_frames))
+    mix = _shown(
+        layer, size, fitting.frame.rate, frame, round(number * repeat.step_frames + later * repeat.spread_frames)
+    )
     if mix is None or at["opacity"] <= 0:
         return None
     grown = max((1 + number * repeat.step_scale) * (1 + larger * repeat.spread_scale), 0.0)
@@ -110,7 +112,7 @@ def _matrix(
     # Right angles are exact, so that what only moves by whole pixels is not touched.
     cosine, sine = (round(part, 12) for part in (math.cos(angle), math.sin(angle)))
     turn = np.array([[cosine * scale[0], -sine * scale[1]], [sine * scale[0], cosine * scale[1]]])
-    centre = np.array([fitting.width / 2 + place[0], fitting.height / 2 + place[1]])
+    centre = np.array([fitting.frame.width / 2 + place[0], fitting.frame.height / 2 + place[1]])
     shift = centre - turn @ (anchor[0] * size.width, anchor[1] * size.height)
     return np.column_stack([turn, shift])
 
@@ -153,13 +155,13 @@ def composite(
     (h, w, 4) float32
         Premultiplied RGBA.
     """
-    width, height = max(1, round(fitting.width * shrink)), max(1, round(fitting.height * shrink))
+    width, height = max(1, round(fitting.frame.width * shrink)), max(1, round(fitting.frame.height * shrink))
     canvas = np.zeros((height, width, 4), np.float32)
     if ground is not None:
         canvas[..., :3] = np.broadcast_to(ground, (3, height, width)).transpose(1, 2, 0)
         canvas[..., 3] = 1
     blends = {mark: layer.blend for mark, layer in fitting.layers.shown}
-    fit = np.array([[width / fitting.width], [height / fitting.height]])
+    fit = np.array([[width / fitting.frame.width], [height / fitting.frame.height]])
     for copy in copies(fitting, frame, sizes):
         element, size = picture(copy.mark, copy.mix), sizes[copy.mark]
         # From pixels of the picture at hand, which may be smaller than in full.

@@ -53,3 +53,25 @@ def pack_rgba8(rgb: Plane, alpha: Plane) -> NDArray[np.uint8]:
     out = np.empty((height, width), np.uint32)
     over_rows(_pack, height, rgb, alpha, out)
     return out.view(np.uint8).reshape(height, width, 4)
+
+
+@compiled
+def _pack_straight(rgba, out, first, end):
+    for j in range(first, end):
+        for i in range(rgba.shape[1]):
+            cover = clamped(rgba[j, i, 3], 1.0)
+            # What nothing covers is black, as `unpremultiply` has it.
+            times = np.float32(255.0) / cover if cover > 1e-6 else np.float32(0)
+            r = np.uint32(clamped(rgba[j, i, 0] * times + 0.5, 255.0))
+            g = np.uint32(clamped(rgba[j, i, 1] * times + 0.5, 255.0))
+            b = np.uint32(clamped(rgba[j, i, 2] * times + 0.5, 255.0))
+            a = np.uint32(cover * 255.0 + 0.5)
+            out[j, i] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | (a << np.uint32(24))
+
+
+def pack_premultiplied8(rgba: Plane) -> NDArray[np.uint8]:
+    """Premultiplied ``(h, w, 4)`` as interleaved straight 8-bit RGBA ``(h, w, 4)``, as a canvas takes it."""
+    height, width = rgba.shape[:2]
+    out = np.empty((height, width), np.uint32)
+    over_rows(_pack_straight, height, rgba, out)
+    return out.view(np.uint8).reshape(height, width, 4)

@@ -4,12 +4,14 @@ Pixels are pixels of the fitting, counted from its centre; frames are frames of 
 """
 
 from fractions import Fraction
-from typing import Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import BeforeValidator, Field, PlainSerializer, ValidationError
 
+from upholster.core.documents import sections
 from upholster.core.documents.ordered import Ordered
 from upholster.core.documents.recipe import Finish
+from upholster.core.documents.sections import Differences, SectionError, section_error
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.tracks import Track, track
 from upholster.core.documents.versions import VersionError, up_to_date
@@ -51,6 +53,7 @@ class Source(Settings):
     )
     id: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Number of the shot, clip or footage.")
     path: str = Field(default="", max_length=4096, description="The file, or a numbered pattern.")
+    revision: int | None = Field(default=None, ge=1, description="Of a shot: a revision; null for that in force.")
     recipe: str = Field(default="", max_length=4096, description="A recipe's file, by which a `file` is keyed.")
 
 
@@ -119,14 +122,20 @@ class Ground(Settings):
     source: Source | None = Field(default=None, description="A still or a clip, which fills the frame.")
 
 
-class Fitting(Settings):
-    """Clips placed in layers over a ground."""
+class Frame(Settings):
+    """Its size, its rate and its length."""
 
-    version: Literal[1] = 1
     width: int = Field(default=1920, ge=SMALLEST, le=LARGEST, description="Its width in pixels.")
     height: int = Field(default=1080, ge=SMALLEST, le=LARGEST, description="Its height.")
     rate: Rate = Field(default=Fraction(24), description="Frames a second.")
     length: int = Field(default=96, ge=1, le=LONGEST, description="Its frames.")
+
+
+class Fitting(Settings):
+    """Clips placed in layers over a ground."""
+
+    version: Literal[1] = 1
+    frame: Frame = Frame()
     ground: Ground = Ground()
     layers: Layers = Layers()
 
@@ -160,6 +169,22 @@ def read_fitting(document: object) -> Fitting:
     except VersionError as error:
         raise FittingError(str(error)) from None
     except ValidationError as error:
-        first: Any = error.errors(include_input=False)[0]
-        where = ".".join(str(part) for part in first["loc"] if not str(part).startswith(("function", "tuple[")))[:80]
-        raise FittingError(f"Fitting field “{where}”: {first['msg'].removeprefix('Value error, ')}.") from None
+        raise _sentence(section_error(error)) from None
+
+
+def changed(fitting: Fitting, changes: Differences) -> Fitting:
+    """A fitting with other values of some fields.
+
+    Raises
+    ------
+    FittingError
+        With one sentence that names the field and what is wrong with it.
+    """
+    try:
+        return sections.changed(fitting, changes)
+    except SectionError as error:
+        raise _sentence(error) from None
+
+
+def _sentence(error: SectionError) -> FittingError:
+    return FittingError(f"Fitting field “{error.where}”: {error.why}.")

@@ -10,9 +10,11 @@ from typing import Any, Literal
 
 from pydantic import Field, ValidationError
 
+from upholster.core.documents import sections
 from upholster.core.documents.masks import Masks
 from upholster.core.documents.migrations import MIGRATIONS
 from upholster.core.documents.screen import Screen
+from upholster.core.documents.sections import Differences, SectionError, section_error
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.strokes import Strokes
 from upholster.core.documents.traces import Traces
@@ -120,7 +122,7 @@ def read_recipe(document: object, find: Find | None = None) -> Recipe:
     except VersionError as error:
         raise RecipeError(str(error)) from None
     except ValidationError as error:
-        raise RecipeError(_sentence(error)) from None
+        raise _sentence(section_error(error)) from None
 
 
 def document_of(recipe: Recipe, keep: Keep | None = None) -> dict[str, Any]:
@@ -128,18 +130,9 @@ def document_of(recipe: Recipe, keep: Keep | None = None) -> dict[str, Any]:
     return recipe.model_dump(mode="json", context={"keep": keep})
 
 
-#: What differs between two recipes: new values by section and field.
-Differences = dict[str, dict[str, Any]]
-
-
 def differences(before: Recipe, after: Recipe, keep: Keep | None = None) -> Differences:
     """What has to be changed in one recipe to make it another; `changed` does it."""
-    found: Differences = {}
-    for name in Recipe.model_fields:
-        old, new = getattr(before, name), getattr(after, name)
-        if old != new:
-            found[name] = old.differences(new, {"keep": keep})
-    return found
+    return sections.differences(before, after, {"keep": keep})
 
 
 def changed(recipe: Recipe, changes: Differences, find: Find | None = None) -> Recipe:
@@ -150,20 +143,11 @@ def changed(recipe: Recipe, changes: Differences, find: Find | None = None) -> R
     RecipeError
         With one sentence that names the field and what is wrong with it.
     """
-    update = {}
-    for name, values in changes.items():
-        section = getattr(recipe, name, None) if name in Recipe.model_fields else None
-        if not isinstance(section, Settings) or not isinstance(values, dict):
-            raise RecipeError(f"Recipe field “{name[:80]}”: there is no such part.")
-        try:
-            update[name] = section.changed(values, {"find": find})
-        except ValidationError as error:
-            raise RecipeError(_sentence(error, name)) from None
-    return recipe.model_copy(update=update)
+    try:
+        return sections.changed(recipe, changes, {"find": find})
+    except SectionError as error:
+        raise _sentence(error) from None
 
 
-def _sentence(error: ValidationError, section: str = "") -> str:
-    first = error.errors(include_input=False)[0]
-    parts = [str(part) for part in first["loc"] if not str(part).startswith(("function", "tuple["))]
-    where = ".".join([section, *parts] if section else parts)[:80]
-    return f"Recipe field “{where}”: {first['msg'].removeprefix('Value error, ')}."
+def _sentence(error: SectionError) -> RecipeError:
+    return RecipeError(f"Recipe field “{error.where}”: {error.why}.")

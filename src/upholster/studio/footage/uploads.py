@@ -2,6 +2,7 @@
 
 import errno
 import lzma
+import os
 import secrets
 import shutil
 import time
@@ -85,7 +86,7 @@ def unpacked(folder: Path) -> list[Path]:
     files = sorted(p for p in folder.iterdir() if p.is_file())
     if len(files) == 1 and files[0].suffix.lower() == ".zip":
         with _room_or_a_sentence():
-            files = _unzip(files[0])
+            files = _unzip(files[0], folder / "unzipped")
     if not files:
         raise MediaError("Nothing arrived. Bring the file in again.")
     if any(p.stat().st_size == 0 for p in files):
@@ -117,8 +118,21 @@ def _forget_stale() -> None:
             shutil.rmtree(folder, ignore_errors=True)
 
 
-def _unzip(path: Path) -> list[Path]:
-    inside = path.parent / "unzipped"
+def unzipped(path: Path) -> list[Path]:
+    """The pictures of a zip, kept unpacked beside it."""
+    home = path.parent / "pictures"
+    if not home.is_dir():
+        part = path.parent / f"pictures.{os.getpid()}.part"
+        _unzip(path, part)
+        try:
+            part.rename(home)
+        except OSError:
+            # Somebody else was quicker.
+            shutil.rmtree(part, ignore_errors=True)
+    return in_order(sorted(home.iterdir()))
+
+
+def _unzip(path: Path, inside: Path) -> list[Path]:
     # A try before this one may have been cut short.
     shutil.rmtree(inside, ignore_errors=True)
     inside.mkdir()

@@ -190,6 +190,12 @@ def keyed(footage: Footage, recipe: Recipe, number: int) -> tuple[Plane, Plane]:
     return picture.rgb, picture.alpha
 
 
+def taken(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> KeyedFrame:
+    """A frame of a shot as its take delivers it."""
+    with row_bands():
+        return _taken(footage, recipe, Wanted(number, quality, taken=True))
+
+
 def span_of(footage: Footage, recipe: Recipe) -> tuple[int, int]:
     """The first frame of the footage that is used, and the one after the last."""
     span = times_of(footage, recipe).span

@@ -15,10 +15,11 @@ from upholster.core.documents.screen import Screen
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.raster import Raster
 from upholster.core.retime import between, pair_of
-from upholster.core.timemap import Mix
+from upholster.core.timemap import Mix, TimeMap, time_map
 from upholster.media.facts import Facts
 from upholster.studio.making.grounds import filling
 from upholster.studio.making.keying import Footage, Job, KeyedFrame, KeyJob
+from upholster.studio.making.retiming import retimed_frames
 
 Plane = NDArray[np.float32]
 
@@ -47,10 +48,10 @@ class FitJob(NamedTuple):
                 kind="video",
                 container="fitting",
                 codec="",
-                width=wanted.width,
-                height=wanted.height,
-                length=wanted.length,
-                rate=wanted.rate,
+                width=wanted.frame.width,
+                height=wanted.frame.height,
+                length=wanted.frame.length,
+                rate=wanted.frame.rate,
                 depth=10,
                 alpha=True,
                 alpha_kind="straight",
@@ -85,7 +86,32 @@ class FitJob(NamedTuple):
             return colour_below(self.fitting)
         wanted = ground_frame(self.fitting, grounds.job, number)
         rgba = whole(grounds.one(wanted, [wanted]))
-        return filling(rgba[..., :3].transpose(2, 0, 1), self.fitting.width, self.fitting.height)
+        return filling(rgba[..., :3].transpose(2, 0, 1), self.fitting.frame.width, self.fitting.frame.height)
+
+
+class Taken(NamedTuple):
+    """A shot as its take delivers it, at its own rate: what a layer shows."""
+
+    job: KeyJob
+
+    @property
+    def _times(self) -> TimeMap:
+        facts = self.job.footage.facts
+        return time_map(self.job.recipe.take, facts.length, facts.rate)
+
+    @property
+    def footage(self) -> Footage:
+        facts = self.job.footage.facts
+        width, height = self.job.recipe.take.result(Raster.of_plate(facts.width, facts.height)).size
+        taken = facts.model_copy(update={"length": self._times.frames, "width": width, "height": height})
+        return self.job.footage._replace(facts=taken)
+
+    @property
+    def recipe(self) -> Recipe:
+        return Recipe()
+
+    def frames(self, numbers: Sequence[int]) -> Generator[KeyedFrame]:
+        return retimed_frames(self.job, self._times, numbers)
 
 
 def unkeyed(footage: Footage) -> KeyJob:
@@ -94,10 +120,9 @@ def unkeyed(footage: Footage) -> KeyJob:
 
 
 def size_of(job: Job) -> Size:
-    """What a layer's pictures are like, its take taken into account."""
-    facts, take = job.footage.facts, job.recipe.take
-    width, height = take.result(Raster.of_plate(facts.width, facts.height)).size
-    return Size(width, height, facts.length, facts.rate)
+    """What a layer's pictures are like."""
+    facts = job.footage.facts
+    return Size(facts.width, facts.height, facts.length, facts.rate)
 
 
 def colour_below(fitting: Fitting) -> Plane | None:
@@ -111,7 +136,7 @@ def colour_below(fitting: Fitting) -> Plane | None:
 def ground_frame(fitting: Fitting, ground: Job, number: int) -> int:
     """Which frame of its ground a frame of a fitting lies over: it runs at its own rate and begins again."""
     facts = ground.footage.facts
-    return int(number * facts.rate / fitting.rate) % facts.length
+    return int(number * facts.rate / fitting.frame.rate) % facts.length
 
 
 def straight(rgba: Plane) -> tuple[Plane, Plane]:

@@ -44,5 +44,5 @@ def _proved(job: Job, count: int, numbers: range, progress: Progress) -> Proof:
     if all(path.exists() for path in records):
         return delivering.prove_whole(job.order, job.files, records, progress)
     # Begun by a release that kept no records: keyed once more.
-    with closing(delivering.handed_over(job.key_job, job.order, numbers)) as expected:
+    with closing(delivering.handed_over(job.source, job.order, numbers)) as expected:
         return compare(job.files, job.order.planned, expected, numbers)

@@ -11,7 +11,9 @@ from upholster.media.delivery import Delivery, as_hex, hex_colour, plan
 from upholster.store.models import Footage
 from upholster.studio.footage.bring_in import get_footage, ground_of
 from upholster.studio.making.delivering import Order, Plane, Progress, silent
+from upholster.studio.making.fitting import FitJob
 from upholster.studio.making.flat import subject_of
+from upholster.studio.making.keying import Job
 from upholster.studio.renders.estimate import Estimate, estimate, together
 from upholster.studio.shots.screens import key_job_of
 
@@ -29,17 +31,29 @@ class Flat(NamedTuple):
     words: str
 
 
-def quote(footage: Footage, recipe: Recipe, deliveries: Sequence[Delivery], progress: Progress = silent) -> Estimate:
-    """Size and time of deliveries, from a few frames of each; `progress` may raise to stop."""
-    return together([_quote(footage, recipe, delivery, progress) for delivery in deliveries])
+def quote(jobs: Sequence[tuple[Job, Delivery]], progress: Progress = silent) -> Estimate:
+    """Size and time of deliveries of something, from a few frames of each; `progress` may raise to stop."""
+    return together([_quote(job, delivery, progress) for job, delivery in jobs])
 
 
-def _quote(footage: Footage, recipe: Recipe, delivery: Delivery, progress: Progress) -> Estimate:
-    if delivery.form.content == "flat" and not delivery.colour:
-        delivery = delivery.model_copy(update={"colour": flat(footage, recipe, None).colour})
-    key_job = key_job_of(footage, recipe)
-    planned = plan(delivery, key_job.footage.facts, recipe.take)
-    return estimate(key_job, Order(planned, ground_of(delivery)), progress)
+def quote_shot(
+    footage: Footage, recipe: Recipe, deliveries: Sequence[Delivery], progress: Progress = silent
+) -> Estimate:
+    """Size and time of deliveries of a shot."""
+    job = key_job_of(footage, recipe)
+    return quote([(job, _with_flat(footage, recipe, delivery)) for delivery in deliveries], progress)
+
+
+def _quote(job: Job, delivery: Delivery, progress: Progress) -> Estimate:
+    planned = plan(delivery, job.footage.facts, job.recipe.take)
+    ground = None if isinstance(job, FitJob) else ground_of(delivery)
+    return estimate(job, Order(planned, ground), progress)
+
+
+def _with_flat(footage: Footage, recipe: Recipe, delivery: Delivery) -> Delivery:
+    if delivery.form.content != "flat" or delivery.colour:
+        return delivery
+    return delivery.model_copy(update={"colour": flat(footage, recipe, None).colour})
 
 
 def flat(footage: Footage, recipe: Recipe, colour: str | None) -> Flat:

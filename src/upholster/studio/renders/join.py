@@ -29,8 +29,8 @@ def assemble(render_id: int) -> None:
         go_on(render_id, "encoding")
         here = update(Render).where(Render.id == render_id)
         progress = noted(render_id, "encoding", lambda done: here.values(frames_encoded=done))
-        files = delivering.assemble(job.key_job, planned, job.folder, count, job.target, progress=progress)
-        if reason := delivering.wrongly_joined(job.key_job.footage, planned, job.folder, count, files):
+        files = delivering.assemble(job.source, planned, job.folder, count, job.target, progress=progress)
+        if reason := delivering.wrongly_joined(job.source.footage, planned, job.folder, count, files):
             fail_proof(render_id, failed(planned, reason))
             return
         if planned.form.delivered_suffix == ".zip":

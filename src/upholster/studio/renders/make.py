@@ -56,7 +56,7 @@ def _make(jobs: list[Job], part: RenderRange) -> dict[int, Proof | None]:
         job.folder.mkdir(parents=True, exist_ok=True)
     parts = [Part(job.order, job.part(part.position), job.preview(part.position)) for job in jobs]
     progress = _progress([job.render.id for job in jobs], part)
-    written = delivering.write_part(jobs[0].key_job, parts, numbers, progress=progress)
+    written = delivering.write_part(jobs[0].source, parts, numbers, progress=progress)
     found: dict[int, Proof | None] = {}
     for job, each, records in zip(jobs, parts, written, strict=True):
         keep = job.records(part.position)

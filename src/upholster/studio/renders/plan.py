@@ -4,30 +4,31 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upholster.media.delivery import plan, read_delivery
-from upholster.store.models import Footage, Render
+from upholster.store.models import Render
 from upholster.store.session import session
 from upholster.studio import paths
-from upholster.studio.footage.bring_in import ground_of
-from upholster.studio.making import delivering
+from upholster.studio.making import delivering, keying
 from upholster.studio.making.delivering import Order
-from upholster.studio.making.keying import KeyJob
+from upholster.studio.renders.made_of import MadeOf, made_of_render
 from upholster.studio.renders.traced import has_to_wait
-from upholster.studio.shots.revisions import recipe_at
-from upholster.studio.shots.screens import key_job_of
 
 
 class Job(NamedTuple):
     """A render with all that making it takes."""
 
     render: Render
-    footage: Footage
-    key_job: KeyJob
+    made_of: MadeOf
     order: Order
+
+    @property
+    def source(self) -> keying.Job:
+        """What its pictures come from."""
+        return self.made_of.job
 
     @property
     def has_to_wait(self) -> bool:
         """Whether mattes of its traces are still being made."""
-        return has_to_wait(self.footage, self.render.shot_id, self.key_job.recipe)
+        return any(has_to_wait(live.footage, live.shot.id, live.recipe) for live in self.made_of.shots)
 
     @property
     def folder(self) -> Path:
@@ -64,9 +65,7 @@ def job_of(render_id: int) -> Job:
     """A render as it was ordered."""
     with session() as db:
         render = db.get_one(Render, render_id)
-        footage = render.shot.footage
-        recipe = recipe_at(db, render.shot_id, render.revision)
         delivery = read_delivery(render.delivery)
-    key_job = key_job_of(footage, recipe)
-    order = Order(plan(delivery, key_job.footage.facts, recipe.take), ground_of(delivery))
-    return Job(render, footage, key_job, order)
+    made_of = made_of_render(render, delivery)
+    planned = plan(delivery, made_of.job.footage.facts, made_of.job.recipe.take)
+    return Job(render, made_of, Order(planned, made_of.ground(delivery)))

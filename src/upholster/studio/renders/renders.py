@@ -9,25 +9,24 @@ from sqlalchemy.orm import Session, selectinload
 
 from upholster.media.delivery import Delivery, plan, read_delivery
 from upholster.media.proof import Proof
-from upholster.store.models import Render, RenderPass, RenderRange, Shot
+from upholster.store.models import Fitting, Render, RenderPass, RenderRange, Shot
 from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import queue
-from upholster.studio.errors import Missing, Refused
-from upholster.studio.footage.bring_in import ground_of
+from upholster.studio.errors import Refused
+from upholster.studio.fittings import fittings
 from upholster.studio.making import delivering, flat
 from upholster.studio.naming import next_version, safe_name
+from upholster.studio.renders.made_of import MadeOf, made_of_fitting, made_of_render, made_of_shot
 from upholster.studio.renders.missing import enqueue_missing
 from upholster.studio.renders.states import ACTIVE, end, now
-from upholster.studio.renders.traced import start_missing
-from upholster.studio.shots.revisions import recipe_at
-from upholster.studio.shots.screens import key_job_of
+from upholster.studio.renders.traced import start_missing_of
 
 
-def proposed_name(shot: Shot) -> str:
-    """The shot's name with a version number no earlier render has."""
+def proposed_name(of: Shot | Fitting) -> str:
+    """The name of a shot or a fitting with a version number no earlier render has."""
     with session() as db:
-        return next_version(_stem(shot), set(db.scalars(select(Render.name))))
+        return next_version(_stem(of), set(db.scalars(select(Render.name))))
 
 
 def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str = "") -> list[Render]:
@@ -36,28 +35,43 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
     Deliveries that show the same frames are made in one pass over the pictures. With several, each
     file's name ends in its format.
     """
+    made_of = made_of_shot(shot_id, revision)
+    return _order(made_of.shots[0].shot, [made_of] * len(deliveries), revision, deliveries, name)
+
+
+def order_fitting(fitting_id: int, revision: int, deliveries: Sequence[Delivery], name: str = "") -> list[Render]:
+    """Queue the making of files from a revision of a fitting, by the recipes its shots have now."""
+    document, row = fittings.document_at(fitting_id, revision), fittings.open_fitting(fitting_id).row
+    return _order(row, [made_of_fitting(document, d) for d in deliveries], revision, deliveries, name)
+
+
+def _order(
+    of: Shot | Fitting, made_of: Sequence[MadeOf], revision: int, deliveries: Sequence[Delivery], name: str
+) -> list[Render]:
     if not deliveries:
         raise Refused("Choose a format to deliver.")
+    plans = [
+        plan(flat.settled(d, m.job), m.job.footage.facts, m.job.recipe.take)
+        for d, m in zip(deliveries, made_of, strict=True)
+    ]
+    for each, planned in zip(made_of, plans, strict=True):
+        each.ground(planned.delivery)
+    start_missing_of(made_of[0].shots)
+    owner = {"shot_id": of.id} if isinstance(of, Shot) else {"fitting_id": of.id}
+    pinned = {} if isinstance(of, Shot) else {str(live.shot.id): live.revision for live in made_of[0].shots}
     with session() as db:
-        shot = db.get(Shot, shot_id)
-        if shot is None:
-            raise Missing("This shot is not here any more.")
-        recipe, footage = recipe_at(db, shot_id, revision), shot.footage
-    key_job = key_job_of(footage, recipe)
-    plans = [plan(flat.settled(d, key_job), key_job.footage.facts, recipe.take) for d in deliveries]
-    for planned in plans:
-        ground_of(planned.delivery)
-    start_missing(footage, shot_id, recipe)
-    with session() as db:
-        names = _names(db, shot, [p.form.name for p in plans], name)
+        names = _names(db, of, [p.form.name for p in plans], name)
         passes: dict[Hashable, RenderPass] = {}
         ordered = []
         for planned, given in zip(plans, names, strict=True):
-            made_in = passes.get(planned.timing) or _new_pass(shot_id, planned.timing.frames)
-            passes[planned.timing] = made_in
+            # Pictures over a ground are others than those without.
+            same = (planned.timing, planned.form.content == "over" and not isinstance(of, Shot))
+            made_in = passes.get(same) or _new_pass(owner.get("shot_id"), planned.timing.frames)
+            passes[same] = made_in
             ordered.append(
                 Render(
-                    shot_id=shot_id,
+                    **owner,
+                    pinned=pinned,
                     made_in=made_in,
                     revision=revision,
                     name=given,
@@ -83,8 +97,7 @@ def retry(render_id: int) -> None:
     """Start a failed or cancelled render over, in a pass of its own."""
     with session() as db:
         render = _ended(db, render_id)
-        traced = render.shot.footage, render.shot_id, recipe_at(db, render.shot_id, render.revision)
-    start_missing(*traced)
+    start_missing_of(made_of_render(render, delivery_of(render)).shots)
     with session() as db:
         render = _ended(db, render_id)
         render.state, render.problem, render.proof = RenderState.RUNNING, "", None
@@ -174,14 +187,14 @@ def proof_of(render: Render) -> Proof | None:
     return Proof.model_validate(render.proof) if render.proof else None
 
 
-def _stem(shot: Shot) -> str:
-    return safe_name(shot.name).replace(" ", "_")
+def _stem(of: Shot | Fitting) -> str:
+    return safe_name(of.name).replace(" ", "_")
 
 
-def _names(db: Session, shot: Shot, formats: Sequence[str], given: str) -> list[str]:
+def _names(db: Session, of: Shot | Fitting, formats: Sequence[str], given: str) -> list[str]:
     """A free name for each of several formats; a given one that is taken is refused."""
     taken = set(db.scalars(select(Render.name)))
-    stem = safe_name(given) if given.strip() else next_version(_stem(shot), taken)
+    stem = safe_name(given) if given.strip() else next_version(_stem(of), taken)
     several: dict[str, int] = defaultdict(int)
     names = []
     for form in formats:
@@ -194,7 +207,7 @@ def _names(db: Session, shot: Shot, formats: Sequence[str], given: str) -> list[
     return names
 
 
-def _new_pass(shot_id: int, count: int) -> RenderPass:
+def _new_pass(shot_id: int | None, count: int) -> RenderPass:
     ranges = [
         RenderRange(position=k, first=numbers.start, end=numbers.stop, frames_done=0, done=False)
         for k, numbers in enumerate(delivering.in_ranges(count))

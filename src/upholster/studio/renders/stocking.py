@@ -11,7 +11,6 @@ from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import paths
 from upholster.studio.making.delivering import Stopped
-from upholster.studio.making.sidecar import Source, write_sidecar
 from upholster.studio.renders.plan import Job, job_of
 from upholster.studio.renders.states import clear_away, ended_with_a_sentence, fail_proof, now
 
@@ -36,14 +35,7 @@ def finish(render_id: int) -> None:
 def _beside(job: Job, proof: Proof, count: int) -> list[Path]:
     """What goes along with a file: the JSON that says what it is, and the small moving picture for lists."""
     sidecar, moving = job.delivered.with_name(job.delivered.name + ".json"), job.folder / "preview.webm"
-    write_sidecar(
-        sidecar,
-        recipe=job.key_job.recipe,
-        revision=job.render.revision,
-        source=Source(job.footage.name, job.footage.sha256, job.key_job.footage.facts),
-        planned=job.order.planned,
-        proof=proof,
-    )
+    job.made_of.write_sidecar(sidecar, job.render.revision, job.order.planned, proof)
     parts = [path for position in range(count) if (path := job.preview(position)).exists()]
     join_movies(preview.FORMAT, parts, moving, job.order.planned.timing.rate)
     return [sidecar, moving]

@@ -1,12 +1,21 @@
 """Mattes of traces that a render waits for: asked for when it is ordered, and waited for before its first frame."""
 
+from collections.abc import Iterable
+
 from upholster.core.documents.recipe import Recipe
 from upholster.store.models import Footage
 from upholster.store.states import RunState
 from upholster.studio.errors import Refused
+from upholster.studio.fittings.sources import LiveShot
 from upholster.studio.making.tracing import missing_of
 from upholster.studio.traces import runs
 from upholster.studio.traces.mattes import mattes_of
+
+
+def start_missing_of(shots: Iterable[LiveShot]) -> None:
+    """Have what is missing of the mattes of some shots made."""
+    for live in shots:
+        start_missing(live.footage, live.shot.id, live.recipe)
 
 
 def start_missing(footage: Footage, shot_id: int, recipe: Recipe) -> None:

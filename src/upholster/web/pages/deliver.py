@@ -49,7 +49,7 @@ def quote(shot_id: int) -> Response:
     try:
         with _quoting:
             still_wanted()
-            found = estimates.quote(footage, recipe, deliveries, still_wanted)
+            found = estimates.quote_shot(footage, recipe, deliveries, still_wanted)
     except Stopped:
         return Response(status=204)
     first = words_of_missing(footage, recipe)

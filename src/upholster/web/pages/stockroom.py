@@ -5,6 +5,7 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file, url_for
 
+from upholster.studio.fittings import fittings
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import stock
@@ -42,11 +43,14 @@ def sidecar(clip_id: int) -> Response:
 def open_recipe(clip_id: int) -> Response:
     """Go to the revision a clip was made from, on its Bench, with its delivery chosen."""
     render = stock.get_clip(clip_id).render
-    shots.go_to(render.shot_id, render.revision)
+    line = request.form.get("line", type=int)
     response = Response()
-    response.headers["HX-Redirect"] = url_for(
-        "bench.show", shot_id=render.shot_id, clip=clip_id, line=request.form.get("line", type=int)
-    )
+    if render.shot_id is not None:
+        shots.go_to(render.shot_id, render.revision)
+        response.headers["HX-Redirect"] = url_for("bench.show", shot_id=render.shot_id, clip=clip_id, line=line)
+    elif render.fitting_id is not None:
+        fittings.go_to(render.fitting_id, render.revision)
+        response.headers["HX-Redirect"] = url_for("fittings.show", fitting_id=render.fitting_id, clip=clip_id)
     return response
 
 

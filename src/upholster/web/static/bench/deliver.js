@@ -12,7 +12,8 @@ const OPENING = 1500;
 
 export class Deliver {
   /**
-   * @param {object} bench    gives `at`, `store`, `view`, `remember()`, `saved()` (a promise of the newest revision)
+   * @param {object} bench    a shot's or a fitting's: gives `at`, `store`, `view`, `remember()`, `saved()` (a promise of
+   *                          the newest revision)
    * @param {object} choices  formats by name, needs, defaults, presets
    */
   constructor(bench, choices) {
@@ -93,7 +94,8 @@ export class Deliver {
   }
 
   #take() {
-    return JSON.stringify(this.bench.store.recipe.take);
+    const { take, frame } = this.bench.store.recipe;
+    return JSON.stringify(take ?? frame);
   }
 
   /** Ask what the delivery will cost, once the hand rests. */
@@ -121,7 +123,7 @@ export class Deliver {
 
   #noSound() {
     if (!this.form.takes.includes("sound")) return this.form.noSound;
-    const { speed } = this.bench.store.recipe.take;
+    const speed = this.bench.store.recipe.take?.speed ?? 100;
     const { slowest, fastest, words } = this.choices.sound;
     return this.form.noSound || (speed < slowest || speed > fastest ? words : "");
   }
@@ -202,7 +204,7 @@ export class Deliver {
       $("name").value = proposed;
       this.also = [];
       this.show();
-      this.bench.traces.ask();
+      this.bench.traces?.ask();
       const renamed = wanted && !names[0].startsWith(wanted) ? ` Not every disk takes “${wanted}” as a name.` : "";
       say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.${renamed}`, ["/renders", "See Renders"]);
     } catch (error) {

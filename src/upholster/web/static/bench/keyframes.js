@@ -19,6 +19,15 @@ export class Keyframes {
     this.panels = new Map();
   }
 
+  /** Take the panels away of values that are not shown any more: whose path does not begin so. */
+  only(path) {
+    for (const [held, panel] of this.panels) {
+      if (held.startsWith(path)) continue;
+      panel.element.remove();
+      this.panels.delete(held);
+    }
+  }
+
   /** A panel in the unfolded part of a line for each of its values that has keyframes. */
   show() {
     for (const [path, panel] of this.panels) {

@@ -11,7 +11,10 @@ const SHARES = new Set(["matte.black_point", "matte.white_point", "edge_colour.b
 /** Milliseconds after which steps in quick succession become one revision. */
 const SETTLE = 600;
 
-const isShare = (path) => SHARES.has(path) || path.endsWith(".opacity");
+/** Those of a layer, by the end of their path. */
+const OF_LAYERS = /\.(opacity|scale|stretch|anchor_[xy]|crop_(left|right|top|bottom)|step_scale|spread_scale)$/;
+
+const isShare = (path) => SHARES.has(path) || SHARES.has(path.replace(/^layers\.each\.\w+\./, "")) || (OF_LAYERS.test(path) && !path.startsWith("take."));
 
 /** How a number of the recipe is shown: percents where it is a share, pixels for edges. */
 function shown(path, number, unit, step) {
@@ -78,13 +81,15 @@ export class Values {
   }
 
   #standard(path) {
-    return valueAt(this.#field(path).standard ?? path.split(".").reduce((held, name) => held[name], this.bench.defaults), this.bench.frame());
+    const field = this.#field(path);
+    if ("standard" in field) return field.standard === null ? this.number(path) : valueAt(field.standard, this.bench.frame());
+    return valueAt(path.split(".").reduce((held, name) => held[name], this.bench.defaults), this.bench.frame());
   }
 
   /** The value of a number on the frame in view. */
   number(path) {
     const value = this.bench.store.get(path);
-    if (path === "take.last" && value === null) return this.bench.facts.length - 1;
+    if (value === null) return this.bench.ifNull?.(path) ?? this.bench.facts.length - 1;
     return valueAt(value, this.bench.frame());
   }
 
@@ -97,6 +102,7 @@ export class Values {
     const { take } = store.recipe;
     const last = facts.length - 1;
     const field = { unit: "", step: 1, ...fields[path] };
+    if (!take) return field;
     if (path === "take.first") return { ...field, low: 0, high: take.last ?? last, standard: 0 };
     if (path === "take.last") return { ...field, low: take.first, high: last, standard: last };
     const [across, down] = [facts.width - ROOM, facts.height - ROOM].map((room) => Math.max(0, room));

@@ -1,0 +1,1 @@
+"""Fittings: clips placed in layers over a ground; kept, resolved, looked at."""

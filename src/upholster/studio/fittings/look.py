@@ -1,0 +1,151 @@
+"""Looking at a fitting: a frame of it, from small pictures at once or from exact ones at rest."""
+
+from collections.abc import Hashable
+from fractions import Fraction
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.config import config
+from upholster.core.composite.layers import Element, Size, composite, trimmed
+from upholster.core.composite.over import pack_premultiplied8
+from upholster.core.documents.fitting import Fitting, Source
+from upholster.core.documents.recipe import Finish
+from upholster.core.grids import area
+from upholster.core.kernels import row_bands
+from upholster.core.timemap import Mix
+from upholster.media.decoder.cache import ReaderCache
+from upholster.media.decoder.reader import Reader
+from upholster.media.errors import MediaError
+from upholster.studio.errors import Missing, Refused
+from upholster.studio.fittings import sources
+from upholster.studio.looking import look
+from upholster.studio.looking.kept import Kept
+from upholster.studio.looking.look import Quality
+from upholster.studio.making.fitting import colour_below, finished, ground_frame, premultiplied, size_of
+from upholster.studio.making.grounds import filling
+from upholster.studio.making.keying import Job
+
+Plane = NDArray[np.float32]
+
+_elements = Kept((config().pictures_mib << 20) // 2)
+_readers = ReaderCache(6)
+#: Longer side of small pictures.
+_SMALL = 960
+#: What stands for a layer whose pictures are not here.
+_GONE = Size(640, 360, 1, Fraction(24))
+
+
+class _Found(NamedTuple):
+    """What a layer or a ground is made from, and what its pictures depend on."""
+
+    source: Source
+    name: Hashable
+    job: Job
+
+
+def picture(fitting: Fitting, number: int, quality: Quality, *, over_ground: bool = True) -> NDArray[np.uint8]:
+    """A frame of a fitting, straight 8-bit RGBA ``(h, w, 4)``; small ones are at most `_SMALL` a side."""
+    if not 0 <= number < fitting.frame.length:
+        raise Refused(f"This fitting has frames 0 to {fitting.frame.length - 1}.")
+    longest = max(fitting.frame.width, fitting.frame.height)
+    shrink = min(1.0, _SMALL / longest) if quality == "quick" else 1.0
+    found = {mark: _found(layer.source) for mark, layer in fitting.layers.shown}
+    sizes = {mark: size_of(each.job) if each else _GONE for mark, each in found.items()}
+
+    def element(mark: str, mix: Mix) -> Element:
+        return _element(found[mark], mix, quality, fitting.layers.each[mark].finish)
+
+    with row_bands():
+        ground = _ground(fitting, number, quality, shrink) if over_ground else None
+        return pack_premultiplied8(composite(fitting, number, sizes, element, ground, shrink))
+
+
+def _found(source: Source) -> _Found | None:
+    """What is behind a source; None where it is not here any more."""
+    try:
+        return _Found(source, _name(source), sources.job_of_source(source))
+    except (Missing, Refused, MediaError):
+        return None
+
+
+def _element(found: _Found | None, mix: Mix, quality: Quality, finish: Finish) -> Element:
+    if found is None:
+        return _placeholder()
+    number = mix.second if mix.weight > 0.5 else mix.first
+    kept = _elements.get((found.name, number, quality, finish), lambda: _made(found, number, quality, finish))
+    if kept.rgba.dtype == np.float32:
+        return kept
+    return kept._replace(rgba=kept.rgba * np.float32(1 / 255))
+
+
+def _name(source: Source) -> Hashable:
+    match source.kind:
+        case "shot":
+            live = sources.live_shot(source)
+            return live.footage.sha256, live.footage.reading_id, live.recipe
+        case "clip":
+            return "clip", source.id
+        case "footage":
+            footage = sources.footage_of(source)
+            return footage.sha256, footage.reading_id
+    raise Refused("a path means nothing here")
+
+
+def _made(found: _Found, number: int, quality: Quality, finish: Finish) -> Element:
+    rgb, alpha = finished(*_frame(found, number, quality), finish, number)
+    element = trimmed(premultiplied(rgb, alpha))
+    if quality == "fine":
+        return element
+    # Small pictures are kept in whole numbers, four times as many of them.
+    return element._replace(rgba=(np.clip(element.rgba, 0, 1) * 255 + 0.5).astype(np.uint8))
+
+
+def _frame(found: _Found, number: int, quality: Quality) -> tuple[Plane, Plane]:
+    source = found.source
+    if source.kind == "shot":
+        live = sources.live_shot(source)
+        frame = look.taken(live.footage, live.recipe, number, quality)
+        return frame.rgb, frame.alpha
+    if source.kind == "footage" and quality == "quick":
+        small = look.proxy_of(sources.footage_of(source)).frame(number)
+        return small.rgb, _alpha(small)
+    with _readers.using(found.name, lambda: Reader(*found.job.footage)) as reader:
+        exact = reader.frame(number)
+    rgb, alpha = exact.rgb, _alpha(exact)
+    shrink = _SMALL / max(alpha.shape)
+    if quality == "fine" or shrink >= 1:
+        return rgb, alpha
+    width, height = max(1, round(alpha.shape[1] * shrink)), max(1, round(alpha.shape[0] * shrink))
+    small_alpha = area(np.ascontiguousarray(alpha)[None], width, height)
+    colours = area(rgb * alpha, width, height) / np.maximum(small_alpha, np.float32(1e-6))
+    return colours.astype(np.float32), small_alpha[0]
+
+
+def _alpha(frame: Any) -> Plane:
+    return frame.alpha if frame.alpha is not None else np.ones(frame.rgb.shape[1:], np.float32)
+
+
+def _ground(fitting: Fitting, number: int, quality: Quality, shrink: float) -> Plane | None:
+    source = fitting.ground.source
+    if source is None:
+        return colour_below(fitting)
+    size = max(1, round(fitting.frame.width * shrink)), max(1, round(fitting.frame.height * shrink))
+    found = _found(source)
+    if found is None:
+        return np.full((3, 1, 1), 0.5, np.float32)
+    wanted = ground_frame(fitting, found.job, number)
+    name = ("ground", found.name, wanted, quality, size)
+    return _elements.get(name, lambda: filling(_frame(found, wanted, quality)[0], *size))
+
+
+def _placeholder() -> Element:
+    """Stripes in the place of pictures that are not here."""
+    rows, columns = np.mgrid[0:180, 0:320]
+    stripes = ((rows + columns) // 16 % 2).astype(np.float32)
+    rgba = np.empty((180, 320, 4), np.float32)
+    rgba[..., 3] = 0.85
+    rgba[..., 0] = 0.65 * 0.85
+    rgba[..., 1] = rgba[..., 2] = (0.22 + 0.3 * stripes) * 0.85
+    return Element(rgba, 0, 0, 320, 180)

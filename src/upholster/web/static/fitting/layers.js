@@ -1,0 +1,216 @@
+/** The layers as cards beside the picture, the topmost first: chosen, put in another order, moved in time; and the chosen one. */
+
+import { drag } from "../lib/drag.js";
+import { say, send } from "../lib/common.js";
+import { spanOf } from "./geometry.js";
+
+const $ = (id) => document.getElementById(id);
+const TOGGLES = { hidden: ["Hidden: show it", "Leave it out"], solo: ["Alone: show all", "Show it alone"], locked: ["Locked: let the pointer move it", "Lock it"] };
+/** How elements of a ground join by themselves: light is added, ink darkens. */
+const JOINS = { dark: "add", light: "multiply" };
+const BLENDS = { over: "", add: "added", screen: "screened", multiply: "darkens" };
+
+export class Layers {
+  /** @param {object} page  gives `store`, `view`, `sources`, `fields`, `standard`, `frame()`, `changeMany(...)`, `show()`, `remember()` */
+  constructor(page) {
+    this.page = page;
+    this.list = $("layer-list");
+    $("add").addEventListener("change", () => this.#add($("add").value));
+  }
+
+  get all() {
+    return this.page.store.recipe.layers;
+  }
+
+  get chosen() {
+    return this.all.each[this.page.view.chosen] ? this.page.view.chosen : null;
+  }
+
+  layer(mark = this.chosen) {
+    return this.all.each[mark];
+  }
+
+  choose(mark) {
+    this.page.settle();
+    this.page.view.chosen = mark ?? "";
+    this.page.remember();
+    this.page.show();
+  }
+
+  /** Choose the layer above (1) or below (-1) the chosen one. */
+  step(way) {
+    const { order } = this.all;
+    if (order.length) this.choose(order[(order.indexOf(this.chosen) + way + order.length) % order.length] ?? order[0]);
+  }
+
+  set(mark, fields, words) {
+    this.page.changeMany(Object.fromEntries(Object.entries(fields).map(([name, value]) => [`layers.each.${mark}.${name}`, value])), true, words);
+  }
+
+  #put(order, each, words, chosen) {
+    this.page.changeMany({ "layers.order": order, "layers.each": each }, true, words);
+    if (chosen !== undefined) this.choose(chosen);
+  }
+
+  async #add(given) {
+    $("add").value = "";
+    if (!given) return;
+    const [kind, id] = given.split(":");
+    try {
+      const told = await send("/fittings/source", { kind, id: Number(id) });
+      const mark = this.#free();
+      const source = { ...this.page.standard.source, kind, id: Number(id) };
+      const fitting = this.page.store.recipe.frame;
+      // Whatever is larger than the fitting is made to fit in.
+      const scale = Math.min(1, fitting.width / told.width, fitting.height / told.height);
+      const layer = { ...this.page.standard, name: told.name.slice(0, 80), source, blend: JOINS[told.kind] ?? "over", scale: Number(scale.toFixed(4)) };
+      this.page.sources[mark] = told;
+      this.#put([...this.all.order, mark], { ...this.all.each, [mark]: layer }, `${layer.name} laid in`, mark);
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
+  #free() {
+    let n = this.all.order.length + 1;
+    while (`n${n}` in this.all.each) n++;
+    return `n${n}`;
+  }
+
+  remove(mark = this.chosen) {
+    if (!mark) return;
+    const { [mark]: gone, ...each } = this.all.each;
+    this.#put(this.all.order.filter((other) => other !== mark), each, `${gone.name} taken out`);
+    this.choose(null);
+  }
+
+  /** The chosen layer once more, above itself. */
+  twice(mark = this.chosen) {
+    if (!mark) return;
+    const twin = this.#free();
+    const order = [...this.all.order];
+    order.splice(order.indexOf(mark) + 1, 0, twin);
+    this.page.sources[twin] = this.page.sources[mark];
+    this.#put(order, { ...this.all.each, [twin]: { ...this.layer(mark), name: `${this.layer(mark).name} 2`.slice(0, 80) } }, `${this.layer(mark).name} once more`, twin);
+  }
+
+  /* The cards */
+
+  show() {
+    const shown = [...this.all.order].reverse();
+    const built = shown.join(" ");
+    if (this.built !== built) this.list.replaceChildren(...shown.map((mark) => this.#build(mark)));
+    this.built = built;
+    for (const row of this.list.children) this.#row(row, row.dataset.mark);
+    $("no-layers").hidden = shown.length > 0;
+    this.#details();
+  }
+
+  #build(mark) {
+    const row = $("layer-row").content.firstElementChild.cloneNode(true);
+    row.dataset.mark = mark;
+    const part = (name) => row.querySelector(`[data-part=${name}]`);
+    part("choose").addEventListener("click", () => this.choose(mark));
+    part("remove").addEventListener("click", () => this.remove(mark));
+    for (const name of Object.keys(TOGGLES)) {
+      part(name).addEventListener("click", () => this.set(mark, { [name]: !this.layer(mark)[name] }, `${this.layer(mark).name}: ${TOGGLES[name][this.layer(mark)[name] ? 0 : 1].toLowerCase()}`));
+    }
+    part("grip").addEventListener("pointerdown", (event) => this.#reorder(event, row, mark));
+    part("grip").addEventListener("keydown", (event) => {
+      const step = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.#move(mark, this.all.order.indexOf(mark) + step);
+      this.list.querySelector(`[data-mark="${mark}"] [data-part=grip]`).focus();
+    });
+    part("strip").addEventListener("pointerdown", (event) => this.#shift(event, part("strip"), mark));
+    return row;
+  }
+
+  #move(mark, to) {
+    const order = this.all.order.filter((other) => other !== mark);
+    order.splice(Math.max(0, to), 0, mark);
+    if (order.join() !== this.all.order.join()) this.page.changeMany({ "layers.order": order }, true, `${this.layer(mark).name} put elsewhere in the order`);
+  }
+
+  #reorder(event, row, mark) {
+    if (event.button) return;
+    event.preventDefault();
+    const rows = [...this.list.children];
+    const place = (e) => rows.filter((other) => other !== row && e.clientY > other.getBoundingClientRect().top + other.offsetHeight / 2).length;
+    const shift = (dy) => (row.style.transform = dy ? `translateY(${dy}px)` : "");
+    drag(event.currentTarget, event, {
+      move: (e, dx, dy) => shift(dy),
+      end: (e, moved) => {
+        shift(0);
+        // The list begins with the topmost.
+        if (moved) this.#move(mark, rows.length - 1 - place(e));
+      },
+      cancel: () => shift(0),
+    });
+  }
+
+  /** Move a layer in time by its strip. */
+  #shift(event, strip, mark) {
+    if (event.button) return;
+    const before = this.layer(mark).start;
+    const perFrame = strip.getBoundingClientRect().width / this.page.store.recipe.frame.length;
+    const path = `layers.each.${mark}.start`;
+    const to = (dx, final) => this.page.changeMany({ [path]: Math.round(before + dx / perFrame) }, final, `${this.layer(mark).name} begins elsewhere`);
+    drag(strip, event, { move: (e, dx) => to(dx, false), end: (e, moved) => moved && to(e.clientX - event.clientX, true), cancel: () => to(0, false) });
+  }
+
+  #row(row, mark) {
+    const layer = this.layer(mark);
+    const source = this.page.sources[mark] ?? { length: 1, rate: "24" };
+    const part = (name) => row.querySelector(`[data-part=${name}]`);
+    row.classList.toggle("chosen", mark === this.chosen);
+    row.classList.toggle("off", layer.hidden);
+    part("choose").textContent = layer.name;
+    part("choose").title = source.why ? `${layer.name}: ${source.why}` : layer.name;
+    part("choose").setAttribute("aria-pressed", mark === this.chosen);
+    part("word").textContent = source.why ? "not here" : [BLENDS[layer.blend], layer.repeat.copies > 1 ? `× ${layer.repeat.copies}` : ""].filter(Boolean).join(", ");
+    for (const [name, words] of Object.entries(TOGGLES)) {
+      part(name).setAttribute("aria-pressed", layer[name]);
+      part(name).title = words[layer[name] ? 0 : 1];
+      part(name).setAttribute("aria-label", `${layer.name} ${name}`);
+    }
+    part("remove").title = "Take it out";
+    part("remove").setAttribute("aria-label", `Take ${layer.name} out`);
+    part("grip").setAttribute("aria-label", `Move ${layer.name} in the order`);
+    const { length } = this.page.store.recipe.frame;
+    const [first, end] = spanOf(layer, source, this.page.store.recipe.frame).map((frame) => Math.min(length, Math.max(0, frame)));
+    Object.assign(part("strip").firstElementChild.style, { left: `${(100 * first) / length}%`, width: `${(100 * Math.max(0, end - first)) / length}%` });
+  }
+
+  /* The chosen layer */
+
+  #details() {
+    const mark = this.chosen;
+    $("chosen").hidden = !mark;
+    const at = mark && `layers.each.${mark}`;
+    if (at && this.filled !== at) {
+      this.page.keyframes.only(`${at}.`);
+      this.page.values.fill("layer", at);
+      for (const input of document.querySelectorAll("#layer-values [data-set]")) input.addEventListener("change", () => this.#choice(input));
+    }
+    this.filled = at;
+    if (!mark) return;
+    const source = this.page.sources[mark];
+    document.querySelector("#layer-values [data-part=source]").textContent = source?.why ? `(${source.why})` : source ? `(${source.name}, ${source.width}×${source.height}, ${source.length} frames)` : "";
+    for (const input of document.querySelectorAll("#layer-values [data-set]")) {
+      if (document.activeElement === input && input.type !== "color") continue;
+      const value = input.dataset.set.split(".").reduce((held, name) => held[name], this.layer());
+      input.value = Array.isArray(value) ? `#${value.map((c) => Math.round(c * 255).toString(16).padStart(2, "0")).join("")}` : String(value);
+    }
+  }
+
+  #choice(input) {
+    let { value } = input;
+    if (input.type === "color") value = [1, 3, 5].map((k) => Number((parseInt(value.slice(k, k + 2), 16) / 255).toFixed(4)));
+    else if (value === "true" || value === "false") value = value === "true";
+    else if (input.dataset.set === "name") value = value.trim() || this.layer().name;
+    this.set(this.chosen, { [input.dataset.set]: value }, `${this.layer().name}: ${input.ariaLabel.toLowerCase()}`);
+  }
+}
