@@ -86,6 +86,21 @@ def bench_finish(page: Page) -> None:
     drawn(page)
 
 
+def fitting(page: Page) -> None:
+    page.goto("/fittings")
+    page.get_by_role("link", name="Open Evening in the harbour").click()
+    page.wait_for_timeout(1500)
+    page.get_by_label("Frame number").fill("60")
+    page.get_by_label("Frame number").press("Enter")
+    page.locator("#layer-list [data-part=choose]").first.click()
+    page.wait_for_timeout(4000)
+
+
+def fittings(page: Page) -> None:
+    page.goto("/fittings")
+    page.wait_for_timeout(3000)
+
+
 def bench_deliver(page: Page) -> None:
     bench(page)
     page.get_by_title("Deliver (9)").click()
@@ -194,6 +209,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-split": bench_split,
     "bench-edge": bench_edge,
     "bench-finish": bench_finish,
+    "fitting": fitting,
+    "fittings": fittings,
     "bench-dark": bench_dark,
     "bench-masks": bench_masks,
     "bench-trace": bench_trace,

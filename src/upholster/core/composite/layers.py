@@ -1,10 +1,11 @@
 """One frame of a fitting: where each layer is, which of its pictures it shows, and all of them over each other."""
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from fractions import Fraction
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -188,11 +189,10 @@ def _cropped(element: Element, crop: tuple[float, float, float, float]) -> tuple
 def trimmed(rgba: Plane) -> Element:
     """A whole picture ``(h, w, 4)`` without its clear borders; something is always left."""
     tall, wide = rgba.shape[:2]
-    rows, columns = (np.flatnonzero(rgba.any(axis=(k, 2))) for k in (1, 0))
-    if not rows.size:
+    left, top, across, down = cv2.boundingRect((rgba[..., 3] > 0).astype(np.uint8))
+    if not across:
         return Element(rgba[:1, :1].copy(), 0, 0, wide, tall)
-    top, left = int(rows[0]), int(columns[0])
-    return Element(rgba[top : rows[-1] + 1, left : columns[-1] + 1].copy(), left, top, wide, tall)
+    return Element(rgba[top : top + down, left : left + across].copy(), left, top, wide, tall)
 
 
 def whole(element: Element) -> Plane:
@@ -203,7 +203,7 @@ def whole(element: Element) -> Plane:
     return out
 
 
-def needed(fitting: Fitting, frames: range, sizes: dict[str, Size]) -> dict[str, list[int]]:
+def needed(fitting: Fitting, frames: Iterable[int], sizes: dict[str, Size]) -> dict[str, list[int]]:
     """The pictures of each layer that some frames show, in rising order."""
     found: dict[str, set[int]] = {}
     for frame in frames:

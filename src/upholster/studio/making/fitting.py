@@ -70,8 +70,7 @@ class FitJob(NamedTuple):
         wanted: dict[str, list[int]] = {}
         for position, number in enumerate(numbers):
             if position % _AHEAD == 0:
-                ahead = list(numbers[position : position + _AHEAD])
-                wanted = needed(self.fitting, range(min(ahead), max(ahead) + 1), sizes)
+                wanted = needed(self.fitting, numbers[position : position + _AHEAD], sizes)
             marks = wanted
 
             def picture(mark: str, mix: Mix, marks: dict[str, list[int]] = marks) -> Element:

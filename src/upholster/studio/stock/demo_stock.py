@@ -9,15 +9,17 @@ from typing import Any
 
 from sqlalchemy import select
 
+from upholster.core.documents.fitting import read_fitting
 from upholster.core.documents.recipe import changed
 from upholster.core.documents.screen import Screen
-from upholster.demo import fair, kite
+from upholster.demo import fair, harbour, kite
 from upholster.demo.plates import plates
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
 from upholster.store.states import FootageState
 from upholster.studio import paths
+from upholster.studio.fittings import fittings
 from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
@@ -59,7 +61,22 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
                 stock.tag(clip.id, tags)
     for name, subject, strokes in (("kite", "Kite", kite.brushed()), ("street-fair", "Rooster", fair.brushed())):
         _brush(name, subject, strokes, stopping)
+    _fit()
     done.touch()
+
+
+def _fit() -> None:
+    """The demo's fitting: what was keyed, together over the night harbour."""
+    if any(row.name == harbour.NAME for row in fittings.all_fittings()):
+        return
+    with session() as db:
+        shots_by_name = {shot.name: shot.id for shot in db.scalars(select(Shot))}
+        footage_by_name = {each.name: each.id for each in db.scalars(select(Footage))}
+    clips = {clip.render.shot.name: clip.id for clip in stock.clips() if clip.render.shot}
+    wanted = {"marionette", "sparks"} - clips.keys() or {"kite"} - shots_by_name.keys()
+    if not wanted and "night-harbour" in footage_by_name:
+        document = harbour.scene(clips["marionette"], clips["sparks"], shots_by_name["kite"], footage_by_name)
+        fittings.new_fitting(harbour.NAME, read_fitting(document))
 
 
 def under_way() -> bool:

@@ -80,7 +80,12 @@ export class Handles {
     const place = this.page.viewer.at(event);
     const mark = this.under(place);
     if (mark !== this.page.layers.chosen) this.page.layers.choose(mark ?? null);
-    if (!mark) return;
+    if (!mark) {
+      const { viewer } = this.page;
+      const from = [viewer.x, viewer.y];
+      drag(this.booth, event, { move: (e, dx, dy) => viewer.move(from[0] + dx, from[1] + dy), cancel: () => viewer.move(...from) });
+      return;
+    }
     const { x, y } = numbersAt(this.page.layers.layer(mark), this.page.frame());
     const box = boxAround(this.#corners(mark));
     const lines = this.#lines(mark);

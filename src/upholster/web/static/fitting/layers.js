@@ -196,7 +196,11 @@ export class Layers {
       for (const input of document.querySelectorAll("#layer-values [data-set]")) input.addEventListener("change", () => this.#choice(input));
     }
     this.filled = at;
-    if (!mark) return;
+    if (!mark) {
+      $("layer-values").replaceChildren();
+      this.page.keyframes.only("layers.none");
+      return;
+    }
     const source = this.page.sources[mark];
     document.querySelector("#layer-values [data-part=source]").textContent = source?.why ? `(${source.why})` : source ? `(${source.name}, ${source.width}×${source.height}, ${source.length} frames)` : "";
     for (const input of document.querySelectorAll("#layer-values [data-set]")) {

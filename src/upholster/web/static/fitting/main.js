@@ -222,6 +222,9 @@ const acts = {
     location.href = (await send(`${at}/copy`)).at;
   },
   help: () => $("keys").showModal(),
+  "zoom-in": () => page.viewer.zoom(1.5),
+  "zoom-out": () => page.viewer.zoom(1 / 1.5),
+  fit: () => page.viewer.fit(),
   "to-first": () => goTo(0),
   "to-last": () => goTo(page.facts.length - 1),
   back: () => goTo(page.view.frame - 1),
@@ -265,6 +268,9 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "Delete") page.layers.remove();
   else if (event.key === "Escape") page.layers.choose(null);
   else if (event.key === "?") acts.help();
+  else if (event.key === "+" || event.key === "=") acts["zoom-in"]();
+  else if (event.key === "-") acts["zoom-out"]();
+  else if (event.key.toLowerCase() === "f") acts.fit();
   else if (event.key.toLowerCase() === "d" && !event.altKey) page.layers.twice();
   else if (event.key.toLowerCase() === "k" && path && page.fields[path]?.keyed) page.values.toggleKey(path);
   else return;
