@@ -126,7 +126,7 @@ def matte(**changes: float) -> Matte:
         ({"matte": matte(specks=9)}, 0.0015),
         ({"region": Region(joined=True)}, 0.0015),
         ({"edge": Edge(choke=3.0)}, 0.0025),
-        ({"edge": Edge(choke=-3.0)}, 0.0025),
+        ({"edge": Edge(choke=-3.0)}, 0.0065),
         ({"edge": Edge(soften=4)}, 0.0015),
         ({"edge": Edge(recover=1)}, 0.0025),
         ({"take": Take(crop_left=40, crop_top=20, crop_right=16, crop_bottom=30)}, 0.0015),

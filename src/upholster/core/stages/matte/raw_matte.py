@@ -30,7 +30,8 @@ def raw_matte(plate: Plane, kind: Kind, screen: UpsampledGrid, subject: Upsample
     Parameters
     ----------
     screen, subject : UpsampledGrid
-        The clean plate, and the `subject_colours`, laid over the plate.
+        The clean plate, and the `subject_colours`, laid over the plate. A fourth plane of the latter says how much of
+        what is then missing is covered all the same.
     """
     height, width = plate.shape[1:]
     out = np.empty((height, width), np.float32)
@@ -105,6 +106,11 @@ def _projection(plate, screen, subject, metric, out, first, end):
                 cut = slice(left, right)
                 seen = plate[0, j, cut], plate[1, j, cut], plate[2, j, cut]
                 _shaded(seen, (br[cut], bg[cut], bb[cut]), (fr[cut], fg[cut], fb[cut]), m, out[j, cut])
+        if subject.rows.shape[0] > 3:
+            solid = fr
+            read_row(subject, 3, j, solid)
+            for i in range(width):
+                out[j, i] += (np.float32(1) - out[j, i]) * solid[i]
 
 
 @inlined

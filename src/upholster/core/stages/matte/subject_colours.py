@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Kind
 from upholster.core.grids import area, resize, spread, upsampled
+from upholster.core.matting.learnt import corrected
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
@@ -37,12 +38,18 @@ _SOLID = 0.3
 
 
 def _run(picture: Picture, context: Context) -> Changes:
-    width, height = picture.raster.width, picture.raster.height
-    found = subject_colours(picture.cells, context.screen.kind, context.measured, picture.screen_cells)
-    return {"subject": upsampled(found, width, height)}
+    cells, kind, known, clean = picture.cells, context.screen.kind, context.measured, picture.screen_cells
+    if kind in ("dark", "light"):
+        found = glow_colours(cells, kind, clean)
+    else:
+        screen = resize(clean, cells.shape[2], cells.shape[1])
+        sure, within = surely_subject(cells, screen, kind, known), enclosed(cells, screen)
+        carried = carried_outward(cells, screen, np.maximum(sure, within))
+        found = corrected(picture.rgb, cells, screen, carried, np.stack([within, sure]), known.noise)
+    return {"subject": upsampled(found, picture.raster.width, picture.raster.height)}
 
 
-STAGE = Stage("subject_colours", ("cells", "screen_cells"), _run)
+STAGE = Stage("subject_colours", ("rgb", "cells", "screen_cells"), _run)
 
 
 def subject_cells(plate: Plane) -> Plane:
@@ -52,43 +59,50 @@ def subject_cells(plate: Plane) -> Plane:
     return area(plate, max(1, round(width / size)), max(1, round(height / size)))
 
 
-def subject_colours(cells: Plane, kind: Kind, known: ScreenKnowledge, clean: Plane | None = None) -> Plane:
-    """The solid subject's colours, carried outward over the whole picture.
+def subject_colours(cells: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
+    """The solid subject's colours of a survey's cells, carried outward over the whole picture.
 
     Parameters
     ----------
     cells : (3, rows, columns) float32
-        As `subject_cells` gives them, or those of a survey.
-    clean : (3, n, m) float32
-        The clean plate over the same part of the picture; by default that of the whole.
 
     Returns
     -------
     (3, rows, columns) float32
         Where nothing solid was found, the screen's complement.
     """
-    rows, columns = cells.shape[1:]
-    clean = known.plate if clean is None else clean
-    screen = resize(clean, columns, rows)
     if kind in ("dark", "light"):
-        over = upsampled(clean, columns, rows)
-        cover = raw_matte(cells, kind, over, over)
-        own = (cells - (1 - cover) * screen) / np.maximum(cover, np.float32(1e-3))
-        # Squared: a bright core knows its colour, a faint veil of grain does not.
-        peak = max(1.0, float(cells.max()))
-        return spread(np.clip(own, 0, peak).astype(np.float32), np.clip(cover * cover * 4, 0, 1))
-    sure = _surely_subject(cells, screen, kind, known)
-    if not sure.any():
-        return (np.float32(1) - screen).astype(np.float32)
-    return _carried_outward(cells, sure)
+        return glow_colours(cells, kind, known.plate)
+    screen = resize(known.plate, cells.shape[2], cells.shape[1])
+    sure = np.maximum(surely_subject(cells, screen, kind, known), enclosed(cells, screen))
+    return carried_outward(cells, screen, sure)
 
 
-def _carried_outward(cells: Plane, sure: Plane) -> Plane:
-    """Colours of sure cells over the whole grid.
+def glow_colours(cells: Plane, kind: Kind, clean: Plane) -> Plane:
+    """The colours of light on a dark ground or ink on a light one, carried outward over the whole picture.
+
+    Parameters
+    ----------
+    cells : (3, rows, columns) float32
+    clean : (3, n, m) float32
+        The clean plate over the same part of the picture.
+    """
+    over = upsampled(clean, cells.shape[2], cells.shape[1])
+    cover = raw_matte(cells, kind, over, over)
+    own = (cells - (1 - cover) * resize(clean, cells.shape[2], cells.shape[1])) / np.maximum(cover, np.float32(1e-3))
+    # Squared: a bright core knows its colour, a faint veil of grain does not.
+    peak = max(1.0, float(cells.max()))
+    return spread(np.clip(own, 0, peak).astype(np.float32), np.clip(cover * cover * 4, 0, 1))
+
+
+def carried_outward(cells: Plane, screen: Plane, sure: Plane) -> Plane:
+    """Colours of sure cells over the whole grid; the screen's complement where there are none.
 
     Beside the subject an edge has the colour of the sure cells nearest to it. Further out go strands
     and blurred limbs, which come from anywhere around: there the mean of all counts.
     """
+    if not sure.any():
+        return (np.float32(1) - screen).astype(np.float32)
     # Next to a cell that is not sure, one may still hold a sliver of the screen.
     weight = (sure * (_RIM + (1 - _RIM) * cv2.erode(sure, _AROUND))).astype(np.float32)
     around = spread(cells, weight)
@@ -108,7 +122,7 @@ def _carried_outward(cells: Plane, sure: Plane) -> Plane:
     return carried + (cells - carried) * sure
 
 
-def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
+def surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     """Confidence 0..1 that a cell holds nothing of the screen."""
     away = np.sqrt(_squared(to_metric(cells) - to_metric(screen)))
     # A veil is far from nothing, but not as far as what is solid; a half-covered cell lies between
@@ -124,11 +138,10 @@ def _surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowle
         free = np.clip((np.float32(0.1) - left / whole) * 20, 0, 1).astype(np.float32)
         # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
         sure = np.maximum(sure * free, cv2.erode(free, _AROUND))
-    sure = np.maximum(sure, _enclosed(cells, screen))
     return np.maximum(sure, _level_and_other(cells, screen)).astype(np.float32)
 
 
-def _enclosed(cells: Plane, screen: Plane) -> Plane:
+def enclosed(cells: Plane, screen: Plane) -> Plane:
     """One where nothing around holds much of the screen's colour, nor more of it on one side than on the other.
 
     No edge reaches so far in. A blurred limb does, but there the screen's share goes steadily from one side to the

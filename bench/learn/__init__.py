@@ -1,0 +1,1 @@
+"""Teaching the key what belongs to a subject: `python -m bench.learn`."""

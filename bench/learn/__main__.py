@@ -1,0 +1,46 @@
+"""Makes the examples, trains the network and puts it into the package.
+
+    .venv/bin/python -m bench.learn examples FOLDER
+    PYTHONPATH=src:.:$(.venv/bin/python -c "import site; print(site.getsitepackages()[0])") \\
+        TORCH/bin/python -m bench.learn train FOLDER [--minutes 30] [--begun FOLDER/network.pt --rate 1.5e-3]
+
+The second needs PyTorch and onnx, which nothing else here does: `TORCH` is an environment that has them (made with
+``python3.11 -m venv TORCH && TORCH/bin/pip install torch onnx``). The folder takes 8 GB, and as much memory. On two
+cores half an hour of training is enough; the same seed gives about the same network, since how far it comes in that
+time is the machine's affair. The network in the package was trained for 35 minutes and, at a rate of 2e-3, for 42 more.
+"""
+
+import argparse
+from pathlib import Path
+
+from bench.learn import examples
+
+import upholster.core.matting.learnt as learnt
+
+#: Where the network and a sample of its answers go.
+NETWORK = Path(learnt.__file__).with_name("learnt.onnx")
+SAMPLE = Path(__file__).parents[2] / "tests/core/learnt_sample.npz"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m bench.learn")
+    parser.add_argument("what", choices=["examples", "train"])
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--minutes", type=float, default=30)
+    parser.add_argument("--begun", type=Path, help="weights of an earlier training to go on from")
+    parser.add_argument("--rate", type=float, default=3e-3, help="how large the first steps are")
+    said = parser.parse_args()
+    if said.what == "examples":
+        examples.make(said.folder)
+        return
+    import torch
+    from bench.learn.export import export
+    from bench.learn.training import train
+
+    network = train(said.folder, said.minutes, said.begun, said.rate)
+    torch.save(network.state_dict(), said.folder / "network.pt")
+    export(network, NETWORK, SAMPLE)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""What a small trained network says of the subject's colours where they are not plain to see."""
