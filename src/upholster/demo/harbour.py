@@ -39,16 +39,10 @@ def scene(marionette: int, sparks: int, kite: int, footage: Mapping[str, int]) -
             {
                 "name": "Marionette",
                 "source": {"kind": "clip", "id": marionette},
-                "scale": 0.78,
-                "x": _drift(-70, -30),
-                "y": 66,
-                "finish": {
-                    "temperature": 7600,
-                    "brightness": -0.08,
-                    "contrast": 1.08,
-                    "tint": 0.22,
-                    "tint_colour": _NIGHT,
-                },
+                "scale": 0.96,
+                "x": _drift(-70, -20),
+                "y": 118,
+                "finish": {"brightness": -0.06, "contrast": 1.05, "tint": 0.2, "tint_colour": _NIGHT},
             },
             {
                 "name": "Firework",

@@ -58,7 +58,7 @@ export class Handles {
     const turn = [0, 1].map((k) => top[k] + ((top[k] - middle[k]) / away) * OFF);
     const grips = places.map(([x, y], k) => `<rect class="handle" data-grasp="size" data-corner="${k}" x="${x - HANDLE}" y="${y - HANDLE}" width="${2 * HANDLE}" height="${2 * HANDLE}"/>`);
     const locked = this.page.layers.layer(mark).locked;
-    this.overlay.innerHTML = `<path class="outline under" d="${path}"/><path class="outline" d="${path}"/>${lines.join("")}${locked ? "" : `<line x1="${top[0]}" y1="${top[1]}" x2="${turn[0]}" y2="${turn[1]}" stroke="#ffffff"/><circle class="handle" data-grasp="turn" cx="${turn[0]}" cy="${turn[1]}" r="${HANDLE + 1}"/>${grips.join("")}`}`;
+    this.overlay.innerHTML = `<path class="rim under" d="${path}"/><path class="rim" d="${path}"/>${lines.join("")}${locked ? "" : `<line x1="${top[0]}" y1="${top[1]}" x2="${turn[0]}" y2="${turn[1]}" stroke="#ffffff"/><circle class="handle" data-grasp="turn" cx="${turn[0]}" cy="${turn[1]}" r="${HANDLE + 1}"/>${grips.join("")}`}`;
   }
 
   #set(numbers, final, words) {
