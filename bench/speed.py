@@ -27,6 +27,7 @@ from upholster.core.finish.light import Colours
 from upholster.core.finish.white import Light, adaptation
 from upholster.core.first_recipe import first_look
 from upholster.core.grids import resize, upsampled
+from upholster.core.matting.learnt import corrected
 from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
@@ -107,6 +108,9 @@ def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[
     ground = upsampled(known.plate, *size)
     subject = upsampled(subject_colours(subject_cells(plate), "screen", known), *size)
     raw = raw_matte(plate, "screen", ground, subject)
+    cells = subject_cells(plate)
+    clean = resize(known.plate, cells.shape[2], cells.shape[1])
+    carried, sure = subject_colours(cells, "screen", known), np.zeros((2, *cells.shape[1:]), np.float32)
     cover = levels(raw, black_point=recipe.matte.black_point, white_point=recipe.matte.white_point)  # type: ignore[arg-type]
     chosen = dict(zip(Qualifier.model_fields, (40.0, 0.1, 1.0, 0.0, 0.9, 0.1), strict=True))
     tint = {"unmix": 1.0, "spill": 1.0, "balance": 0.5, "desaturate": 0.0}
@@ -115,6 +119,7 @@ def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[
             upsampled(known.plate, *size),
             upsampled(subject_colours(subject_cells(plate), "screen", known), *size),
         ),
+        "colours corrected by the network": lambda: corrected(plate, cells, clean, carried, sure, known.noise),
         "raw matte": lambda: raw_matte(plate, "screen", ground, subject),
         "clear and solid": lambda: levels(raw, black_point=0.03, white_point=0.97),
         "close holes, 8 px": lambda: close_dips(cover, size=8),

@@ -305,3 +305,12 @@ def test_a_recipe_of_strokes_alone_traces_any_plate(tmp_path: Path) -> None:
         recipe.write_text(json.dumps({"version": 2, "traces": [trace | {"strokes": strokes}]}))
         refused = run("key", plate, tmp_path / "no", "--recipe", recipe, "--format", "png16")
         assert refused.returncode == 1 and words in refused.stderr and "Traceback" not in refused.stderr
+
+
+def test_ready_values_are_a_word(plate: Path, tmp_path: Path) -> None:
+    key(plate, tmp_path / "sticker.gif", "--ready", "sticker", "--size", "200")
+    with Image.open(tmp_path / "sticker.gif") as sticker:
+        assert max(sticker.size) == 200 and sticker.info["duration"] in (80, 90)
+    document = json.loads((tmp_path / "sticker.gif.json").read_text())["delivery"]
+    assert document["palette"] == 128 and document["rate"] == "12"
+    assert run("key", plate, tmp_path / "x.gif", "--ready", "postcard").returncode == 2

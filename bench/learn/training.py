@@ -1,4 +1,8 @@
-"""Training the network, with the product's own view of a cell on one side and the truth of every pixel on the other."""
+"""Training the network, with the product's own view of a cell on one side and the truth of every pixel on the other.
+
+What `learnt.heard` holds back besides (where a cell is far inside by its place, what is solid without the network, what
+is said of a bare screen as well) came after the network in the package was trained; it trains without it.
+"""
 
 import math
 import time

@@ -209,6 +209,24 @@ def test_one_clip_becomes_a_crowd_over_a_still(begun: Page, clip: Clip, tmp_path
     page.get_by_label("Play", exact=True).click()
 
 
+def test_a_fitting_begins_from_a_clip_and_the_clip_says_so(page: Page, clip: Clip) -> None:
+    page.goto("/stockroom")
+    page.get_by_label("Lay paper moon into a new fitting").click()
+    page.wait_for_url("**/fittings/*")
+    expect(page.locator("#layer-list li")).to_have_count(1)
+    expect(value(page, "Width")).to_have_text("320")
+    assert document(page).frame.length == 12
+    page.get_by_label("Another fitting that begins as this one").click()
+    page.wait_for_function("() => document.querySelector('#shot-name').textContent.endsWith('copy')")
+    name = page.locator("#shot-name").inner_text()
+    page.goto("/stockroom")
+    expect(page.locator("[data-clip='paper moon']")).to_contain_text(name)
+    page.goto("/fittings")
+    page.once("dialog", lambda dialog: dialog.accept())
+    page.get_by_label(f"Remove {name}", exact=True).click()
+    expect(page.locator(f"[data-fitting='{name}']")).to_have_count(0)
+
+
 def test_two_windows_lose_nothing_and_what_is_gone_is_said(begun: Page, clip: Clip) -> None:
     page = begun
     lay_in(page, "paper moon")

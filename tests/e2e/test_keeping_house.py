@@ -1,5 +1,6 @@
 """Names, lists and deliveries kept in order by hand."""
 
+import json
 from pathlib import Path
 
 import numpy as np
@@ -154,7 +155,7 @@ def test_presets_are_removed_only_when_that_is_meant(bench: Page) -> None:
     expect(page.locator("#preset option:checked")).to_have_text("For pages")
     page.get_by_label("How often it plays").fill("3")
     page.get_by_label("How often it plays").press("Tab")
-    expect(page.locator("#preset option:checked")).to_have_text("none")
+    expect(page.locator("#preset option:checked")).to_have_text("Own values")
     page.locator("#preset").select_option(label="For pages")
     expect(page.get_by_label("How often it plays")).to_have_value("0")
     page.once("dialog", lambda dialog: dialog.dismiss())
@@ -163,6 +164,21 @@ def test_presets_are_removed_only_when_that_is_meant(bench: Page) -> None:
     page.once("dialog", lambda dialog: dialog.accept())
     page.locator("#remove-preset").click()
     expect(page.locator("#preset option", has_text="For pages")).to_have_count(0)
+    page.get_by_label("Ready values and presets").select_option(label="Sticker, 480 px at 12 a second")
+    expect(page.get_by_label("Format", exact=True)).to_have_value("gif")
+    expect(page.get_by_label("Longer side")).to_have_value("480")
+    with page.expect_download() as waiting:
+        page.locator("#share-preset").click()
+    shared = json.loads(Path(waiting.value.path()).read_text())
+    assert shared["delivery"]["size"] == 480 and shared["name"].startswith("Sticker")
+    shared["name"] = "Our stickers"
+    page.set_input_files(
+        "#read-preset", {"name": "a.json", "mimeType": "application/json", "buffer": json.dumps(shared).encode()}
+    )
+    expect(page.locator("#preset option:checked")).to_have_text("Our stickers")
+    page.once("dialog", lambda dialog: dialog.accept("Stickers for walls"))
+    page.locator("#rename-preset").click()
+    expect(page.locator("#preset option:checked")).to_have_text("Stickers for walls")
 
 
 def test_all_shots_are_chosen_and_those_that_went_are_not_counted(page: Page, house: House, tmp_path: Path) -> None:

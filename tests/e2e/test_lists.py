@@ -8,9 +8,11 @@ from playwright.sync_api import Page, expect
 
 from conftest import House, wait_for
 from plates import shot, write_video
+from upholster.core.documents.fitting import read_fitting
 from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Render
 from upholster.store.session import session
+from upholster.studio.fittings import fittings
 from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
@@ -86,17 +88,24 @@ def test_what_was_deleted_hands_its_focus_to_its_neighbour(page: Page, brought: 
     expect(tags).to_be_focused()
 
 
-@pytest.mark.parametrize("where", ["/footage", "/renders", "/stockroom", "bench"])
+@pytest.mark.parametrize("where", ["/footage", "/renders", "/stockroom", "/fittings", "bench", "fitting"])
 def test_axe_finds_nothing(page: Page, brought: list[int], where: str) -> None:
+    if where == "fitting":
+        layer = {"source": {"kind": "shot", "id": brought[0]}, "name": "n" * 80}
+        where = f"/fittings/{fittings.new_fitting('A fitting', read_fitting({'layers': [layer] * 2})).id}"
     page.goto(f"/bench/{brought[0]}" if where == "bench" else where)
     if where == "bench":
+        settled(page)
+    if where.startswith("/fittings/"):
+        page.locator("#layer-list [data-part=choose]").first.click()
+        page.locator('[data-open="9"]').click()
         settled(page)
     page.evaluate(AXE.read_text())
     look = "axe.run().then(r => r.violations.map(v => [v.id, v.impact, v.nodes.map(n => n.html)]))"
     assert page.evaluate(look) == []
     if where == "bench":
         # With each line of the work order unfolded, and then with the table of keys over all.
-        for number in range(1, 9):
+        for number in range(1, 10):
             page.keyboard.press(str(number))
             assert page.evaluate(look) == [], f"line {number}"
         page.keyboard.press("?")

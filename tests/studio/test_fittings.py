@@ -96,7 +96,7 @@ def test_a_fitting_of_a_clip_and_a_live_shot_is_rendered_stocked_and_opened_agai
     shown = look.picture(document, 4, "fine", over_ground=False) / 255
     assert np.abs(shown[..., 3] - keyed.alpha).mean() < 0.004
     assert stock.get_clip(burned.id).render.fitting_id == row.id
-    assert fittings.used_in("clip", clip.id) and fittings.used_in("shot", shot_id) == ["Two owls"]
+    assert "Two owls" in fittings.uses("clip")[clip.id] and fittings.uses("shot")[shot_id] == ["Two owls"]
     with pytest.raises(Refused, match="Clips were made from this fitting"):
         fittings.remove(row.id)
 
@@ -131,6 +131,16 @@ def test_what_is_gone_is_told_by_name_and_a_place_is_kept_for_it(clip: Clip) -> 
         renders.order_fitting(row.id, 1, [Delivery(format="ffv1")])
     with pytest.raises(Refused, match="a path of another machine"):
         sources.job_of_source(Source(kind="file", path="/etc/passwd"))
+
+
+def test_footage_that_a_fitting_uses_stays(house: House, tmp_path: Path) -> None:
+    footage, _ = bring_in.take_in(green_clip(tmp_path / "bat.mp4", 3, 0.024).parent, "bat.mp4")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    row = fittings.new_fitting("Belfry", fitting(source={"kind": "footage", "id": footage.id}))
+    with pytest.raises(Refused, match="used in Belfry. Take it out there first"):
+        bring_in.remove(footage.id)
+    fittings.remove(row.id)
+    bring_in.remove(footage.id)
 
 
 def test_pictures_kept_are_those_made_anew(clip: Clip, tmp_path: Path) -> None:

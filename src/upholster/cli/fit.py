@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from upholster.cli.options import JSON, delivery_options, look_at_choices, order_of
+from upholster.cli.options import JSON, READY_VALUES, delivery_options, look_at_choices, order_of, with_ready
 from upholster.cli.outputs import form_of, look_at
 from upholster.cli.plates import open_footage, recipe_in, with_alpha_as
 from upholster.cli.program import main
@@ -26,11 +26,20 @@ from upholster.studio.making.sidecar import write_fitting_sidecar
 @click.argument("out", type=click.Path(path_type=Path))
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default from the suffix of OUT.")
 @click.option("--layer", help="Deliver this layer alone, at the fitting's size: its mark or its name.")
+@READY_VALUES
 @delivery_options
 @JSON
-def fit(fitting_path: Path, out: Path, name: str | None, layer: str | None, as_json: bool, **choices: Any) -> None:
+def fit(
+    fitting_path: Path,
+    out: Path,
+    name: str | None,
+    layer: str | None,
+    pressed: str | None,
+    as_json: bool,
+    **choices: Any,
+) -> None:
     """Lay FITTING's layers over each other and write OUT: with alpha where the format has it, else over its ground."""
-    form = form_of(out, name)
+    form = form_of(out, with_ready(pressed, name, choices))
     look_at(out, form)
     look_at_choices(choices, form)
     fitting = _fitting_in(fitting_path)

@@ -18,11 +18,13 @@ from upholster.cli.options import (
     FRAMES,
     JSON,
     RATE,
+    READY_VALUES,
     RECIPE,
     delivery_options,
     look_at_choices,
     order_of,
     take_options,
+    with_ready,
 )
 from upholster.cli.outputs import form_of, look_at
 from upholster.cli.plates import open_footage
@@ -55,6 +57,7 @@ from upholster.studio.making.tracing import Mattes, make_all, missing_of
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default from the suffix of OUT.")
 @FRAMES
 @take_options
+@READY_VALUES
 @delivery_options
 @JSON
 def key_command(
@@ -69,11 +72,12 @@ def key_command(
     save_recipe: Path | None,
     name: str | None,
     frames: str | None,
+    pressed: str | None,
     as_json: bool,
     **choices: Any,
 ) -> None:
     """Key PLATE into OUT: a file, or a folder for sequences and pairs. Nothing is overwritten."""
-    form = form_of(out, name)
+    form = form_of(out, with_ready(pressed, name, choices))
     look_at(out, form)
     look_at_choices(choices, form)
     key_job = key_job_of(

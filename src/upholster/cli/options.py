@@ -11,6 +11,7 @@ from upholster.core.documents.recipe import Recipe, Take, read_recipe
 from upholster.media.delivery import Delivery, plan, read_delivery, too_odd
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, Format
+from upholster.media.ready import READY, ready
 from upholster.studio.making.delivering import Order
 from upholster.studio.making.flat import settled
 from upholster.studio.making.keying import Job
@@ -31,6 +32,23 @@ RATE = click.option(
 FIELDS = click.option("--deinterlace", is_flag=True, help="Bring the fields of an interlaced plate to one moment.")
 EMPTY = click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
 FRAMES = click.option("--frames", "--range", "frames", help="First and last frame of the plate, as A-B.")
+
+
+READY_VALUES = click.option(
+    "--ready", "pressed", type=click.Choice([each.name for each in READY]), help="Values that are ready for a need."
+)
+
+
+def with_ready(pressed: str | None, name: str | None, given: dict[str, Any]) -> str | None:
+    """The format, and in `given` the choices, of values that are ready; what was chosen by hand goes before them."""
+    if pressed is None:
+        return name
+    delivery = ready(pressed)
+    for field in Delivery.model_fields:
+        value = getattr(delivery, field)
+        if field in given and given[field] is None and value != Delivery.model_fields[field].default:
+            given[field] = value
+    return name or delivery.format
 
 
 def delivery_options(command: Callable[..., None]) -> Callable[..., None]:

@@ -134,19 +134,16 @@ def remove(fitting_id: int) -> None:
         db.execute(delete(models.Fitting).where(models.Fitting.id == row.id))
 
 
-def used_in(kind: str, number: int) -> list[str]:
-    """The names of fittings that use a clip, a shot or footage in force."""
-    found = []
+def uses(kind: str) -> dict[int, list[str]]:
+    """The names of the fittings in whose revision in force clips, shots or footage are used, by their number."""
+    found: dict[int, list[str]] = {}
+    in_force = (FittingRevision.fitting_id == models.Fitting.id) & (FittingRevision.number == models.Fitting.head)
     with session() as db:
-        rows = select(models.Fitting.name, FittingRevision.document).join(
-            FittingRevision,
-            (FittingRevision.fitting_id == models.Fitting.id) & (FittingRevision.number == models.Fitting.head),
-        )
-        for name, document in db.execute(rows):
-            sources = [layer["source"] for layer in document["layers"]["each"].values()]
-            sources += [document["ground"]["source"]] if document["ground"]["source"] else []
-            if any(s["kind"] == kind and s["id"] == number for s in sources):
-                found.append(name)
+        rows = select(models.Fitting.name, FittingRevision.document).join(FittingRevision, in_force)
+        for name, document in db.execute(rows.order_by(models.Fitting.id)):
+            sources = [document["ground"]["source"], *(each["source"] for each in document["layers"]["each"].values())]
+            for number in {s["id"] for s in sources if s and s["kind"] == kind}:
+                found.setdefault(number, []).append(name)
     return found
 
 

@@ -19,6 +19,7 @@ from upholster.store.session import session
 from upholster.store.states import FootageState, ReadingState
 from upholster.studio import paths, queue
 from upholster.studio.errors import Missing, Refused
+from upholster.studio.fittings import fittings
 from upholster.studio.footage import uploads
 from upholster.studio.footage.inspect import interpretation
 from upholster.studio.making import keying
@@ -217,6 +218,11 @@ def remove(footage_id: int) -> None:
         shots = select(Shot.id).where(Shot.footage_id == footage_id)
         if db.scalar(select(Render.id).where(Render.shot_id.in_(shots)).limit(1)):
             raise Refused("Clips were made from this footage, so it stays: they may need to be made again.")
+        numbers = set(db.scalars(shots))
+        fitted = {name for n in numbers for name in fittings.uses("shot").get(n, [])}
+        fitted |= set(fittings.uses("footage").get(footage_id, []))
+        if fitted:
+            raise Refused(f"This footage is used in {', '.join(sorted(fitted))}. Take it out there first.")
         db.execute(delete(Revision).where(Revision.shot_id.in_(shots)))
         db.execute(delete(Shot).where(Shot.footage_id == footage_id))
         db.execute(delete(Reading).where(Reading.footage_id == footage_id))

@@ -28,6 +28,21 @@ def save_preset(name: str, delivery: Delivery) -> Preset:
         return preset
 
 
+def rename_preset(preset_id: int, name: str) -> Preset:
+    """Give a preset another name, which no other has."""
+    name = clean(name, 60)
+    if not name:
+        raise Refused("Give the preset a name.")
+    with session() as db:
+        preset = db.get(Preset, preset_id)
+        if preset is None:
+            raise Missing("This preset is not here any more.")
+        if db.scalar(select(Preset.id).where(Preset.name == name, Preset.id != preset_id)):
+            raise Refused(f"There is a preset named {name} already. Choose another name.")
+        preset.name = name
+        return preset
+
+
 def remove_preset(preset_id: int) -> None:
     with session() as db:
         preset = db.get(Preset, preset_id)

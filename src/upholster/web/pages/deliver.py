@@ -8,6 +8,7 @@ from flask import Blueprint, Response, jsonify
 from upholster.media.delivery import Delivery, no_sound, read_delivery, too_odd
 from upholster.media.facts import Facts
 from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
+from upholster.media.ready import READY
 from upholster.media.sound import FASTEST, SLOWEST
 from upholster.studio.looking import look
 from upholster.studio.making.delivering import Stopped
@@ -68,7 +69,12 @@ def flat(shot_id: int) -> Response:
 def save_preset() -> Response:
     asked = asked_for(requests.PresetKept)
     preset = presets.save_preset(asked.name, read_delivery(asked.delivery))
-    return jsonify(id=preset.id, name=preset.name)
+    return jsonify(id=preset.id, name=preset.name, delivery=preset.delivery)
+
+
+@page.post("/presets/<int:preset_id>/name")
+def rename_preset(preset_id: int) -> Response:
+    return jsonify(name=presets.rename_preset(preset_id, asked_for(requests.Named).name).name)
 
 
 @page.post("/presets/<int:preset_id>/remove")
@@ -97,5 +103,9 @@ def choices(facts: dict[str, Any]) -> dict[str, Any]:
             }
             for f in FORMATS.values()
         },
+        "ready": [
+            {"id": f"ready:{each.name}", "name": each.words, "delivery": each.delivery.model_dump(mode="json")}
+            for each in READY
+        ],
         "presets": [{"id": p.id, "name": p.name, "delivery": p.delivery} for p in presets.presets()],
     }

@@ -6,6 +6,7 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.limits import UPLOAD
+from upholster.media.ready import READY
 from upholster.store.states import FootageState
 from upholster.studio.errors import Missing
 from upholster.studio.footage import bring_in, rate, renaming, uploads
@@ -27,6 +28,7 @@ def show() -> str:
         formats=FORMATS.values(),
         needs=NEEDS,
         presets=presets(),
+        ready=READY,
     )
 
 

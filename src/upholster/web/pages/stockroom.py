@@ -80,7 +80,8 @@ def bring_back(clip_id: int) -> str:
 def _clips() -> dict[str, Any]:
     search, page = request.values.get("search", ""), paging.asked()
     shown = page.of(stock.clips(search, page.most + 1, page.skip))
-    rows = [(clip, renders.proof_of(clip.render)) for clip in shown["rows"]]
+    fitted = fittings.uses("clip")
+    rows = [(clip, renders.proof_of(clip.render), fitted.get(clip.id, [])) for clip in shown["rows"]]
     deleted = stock.deleted()
     just = bool(deleted and deleted[0].deleted_at and datetime.now(UTC) - deleted[0].deleted_at < _JUST)
     return shown | {"rows": rows, "search": search, "deleted": deleted, "just_deleted": just}

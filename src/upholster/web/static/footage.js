@@ -181,7 +181,7 @@ document.getElementById("choose-none").addEventListener("click", () => {
 document.body.addEventListener("htmx:afterSwap", showChosen);
 document.getElementById("batch-render").addEventListener("click", async () => {
   const { value, dataset } = document.getElementById("batch-delivery").selectedOptions[0];
-  const what = value.startsWith("preset:") ? { preset: Number(value.slice(7)) } : { delivery: { format: value, alpha: dataset.alpha } };
+  const what = value.startsWith("preset:") ? { preset: Number(value.slice(7)) } : value.startsWith("ready:") ? { delivery: JSON.parse(dataset.delivery) } : { delivery: { format: value, alpha: dataset.alpha } };
   try {
     const { names } = await send("/renders/batch", { shots: [...chosen].map(Number), ...what });
     chosen.clear();

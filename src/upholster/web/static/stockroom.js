@@ -1,5 +1,6 @@
-/** The page's ground, the same under every clip and kept for the next visit. */
+/** The stockroom: clips move over the ground of the page, the same under all and kept for the next visit. */
 
+import { say, send } from "./lib/common.js";
 import { groundPicker, layGround } from "./lib/grounds.js";
 import "./lib/live.js";
 
@@ -45,3 +46,13 @@ groundPicker(choice, () => {
 });
 document.body.addEventListener("htmx:afterSwap", lay);
 lay();
+
+document.getElementById("list").addEventListener("click", async (event) => {
+  const button = event.target.closest("[data-fit]");
+  if (!button) return;
+  try {
+    location.href = (await send("/fittings", { clip: Number(button.dataset.fit) })).at;
+  } catch (error) {
+    say(error.message);
+  }
+});

@@ -14,7 +14,7 @@ export class Deliver {
   /**
    * @param {object} bench    a shot's or a fitting's: gives `at`, `store`, `view`, `remember()`, `saved()` (a promise of
    *                          the newest revision)
-   * @param {object} choices  formats by name, needs, defaults, presets
+   * @param {object} choices  formats by name, needs, defaults, ready values, presets
    */
   constructor(bench, choices) {
     this.bench = bench;
@@ -35,6 +35,9 @@ export class Deliver {
     $("preset").addEventListener("change", () => this.#preset());
     $("save-preset").addEventListener("click", () => this.#savePreset());
     $("remove-preset").addEventListener("click", () => this.#removePreset());
+    $("rename-preset").addEventListener("click", () => this.#renamePreset());
+    $("share-preset").addEventListener("click", () => this.#share());
+    $("read-preset").addEventListener("change", ({ target }) => this.#read(target));
     addEventListener("beforeunload", (event) => this.sending && event.preventDefault());
     this.#presets();
     this.show();
@@ -217,29 +220,83 @@ export class Deliver {
 
   /* Presets */
 
+  /** All that can be pressed: ready values, and what was kept. */
+  get #kept() {
+    return [...this.choices.ready, ...this.choices.presets];
+  }
+
   #presets(chosen = "") {
-    $("preset").replaceChildren(new Option(this.choices.presets.length ? "none" : "none kept yet", ""), ...this.choices.presets.map((p) => new Option(p.name, p.id)));
+    const group = (label, each) => {
+      const options = Object.assign(document.createElement("optgroup"), { label });
+      options.append(...each.map((p) => new Option(p.name, p.id)));
+      return options;
+    };
+    $("preset").replaceChildren(new Option("Own values", ""), group("Ready values", this.choices.ready), ...(this.choices.presets.length ? [group("Presets", this.choices.presets)] : []));
     $("preset").value = chosen;
-    $("remove-preset").hidden = !chosen;
+    this.#own();
+  }
+
+  #own() {
+    $("own-preset").hidden = !this.choices.presets.some((p) => String(p.id) === $("preset").value);
   }
 
   #preset() {
-    const preset = this.choices.presets.find((p) => String(p.id) === $("preset").value);
-    $("remove-preset").hidden = !preset;
+    const preset = this.#kept.find((p) => String(p.id) === $("preset").value);
+    this.#own();
     if (!preset) return;
     $("need").value = this.choices.formats[preset.delivery.format].need;
     this.set({ ...this.choices.defaults, ...preset.delivery });
     this.#presets(String(preset.id));
   }
 
+  async #renamePreset() {
+    const id = $("preset").value;
+    const name = prompt("Its name", $("preset").selectedOptions[0].text);
+    if (!name) return;
+    try {
+      const { name: kept } = await send(`/presets/${id}/name`, { name });
+      this.choices.presets = this.choices.presets.map((p) => (String(p.id) === id ? { ...p, name: kept } : p));
+      this.#presets(id);
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
+  /** These choices as a file, to be read elsewhere. */
+  #share() {
+    const name = $("preset").value ? $("preset").selectedOptions[0].text : this.form.title;
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([JSON.stringify({ name, delivery: this.delivery }, null, 2)], { type: "application/json" }));
+    link.download = `${name}.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
+
+  async #read(input) {
+    const [file] = input.files;
+    input.value = "";
+    if (!file) return;
+    try {
+      const { name, delivery } = JSON.parse(await file.text());
+      await this.#keep(String(name ?? file.name.replace(/\.json$/, "")), delivery);
+    } catch (error) {
+      say(error instanceof SyntaxError ? `${file.name} is no JSON file.` : error.message);
+    }
+  }
+
+  async #keep(name, delivery) {
+    const { id, name: kept, delivery: taken } = await send("/presets", { name, delivery });
+    this.choices.presets = [...this.choices.presets.filter((p) => p.id !== id), { id, name: kept, delivery: taken }];
+    this.set({ ...this.choices.defaults, ...taken });
+    this.#presets(String(id));
+    say(`Kept as ${kept}.`);
+  }
+
   async #savePreset() {
     const name = prompt("Keep these choices as", this.form.title);
     if (!name) return;
     try {
-      const { id, name: kept } = await send("/presets", { name, delivery: this.delivery });
-      this.choices.presets = [...this.choices.presets.filter((p) => p.id !== id), { id, name: kept, delivery: this.delivery }];
-      this.#presets(String(id));
-      say(`Kept as ${kept}.`);
+      await this.#keep(name, this.delivery);
     } catch (error) {
       say(error.message);
     }
