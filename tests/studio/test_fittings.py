@@ -133,6 +133,23 @@ def test_what_is_gone_is_told_by_name_and_a_place_is_kept_for_it(clip: Clip) -> 
         sources.job_of_source(Source(kind="file", path="/etc/passwd"))
 
 
+def test_a_layer_is_matched_to_the_ground(clip: Clip) -> None:
+    document = fitting(of_clip(clip), colour="#102050")
+    found = look.matched(document, "n1")
+    finish = found.layers.each["n1"].finish
+    assert finish.scene is not None and finish.match == 0.5
+    before, after = (look.picture(each, 3, "quick", over_ground=False).astype(float) for each in (document, found))
+    solid = before[..., 3] > 250
+    assert after[solid][:, :3].mean() < before[solid][:, :3].mean() - 20
+    assert (
+        after[solid][:, 2].mean() / after[solid][:, 0].mean() > before[solid][:, 2].mean() / before[solid][:, 0].mean()
+    )
+    with pytest.raises(Refused, match="no ground to match"):
+        look.matched(fitting(of_clip(clip), colour=None), "n1")
+    with pytest.raises(Refused, match="no pictures"):
+        look.matched(document, "n9")
+
+
 def test_footage_that_a_fitting_uses_stays(house: House, tmp_path: Path) -> None:
     footage, _ = bring_in.take_in(green_clip(tmp_path / "bat.mp4", 3, 0.024).parent, "bat.mp4")
     wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")

@@ -57,6 +57,10 @@ class FittingChange(OfFitting):
     branch: bool = False
 
 
+class LayerMatched(FittingChange):
+    layer: Annotated[str, Field(max_length=12)]
+
+
 class FittingPicture(OfFitting):
     window: Word
     sequence: Id

@@ -12,6 +12,9 @@ from upholster.store.session import session
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.naming import clean
 
+#: The revision in force of a fitting.
+_IN_FORCE = (FittingRevision.fitting_id == models.Fitting.id) & (FittingRevision.number == models.Fitting.head)
+
 
 class State(NamedTuple):
     """A fitting as its page needs it."""
@@ -27,6 +30,14 @@ def all_fittings(most: int | None = None, skip: int = 0) -> list[models.Fitting]
     """All fittings, newest first; at most so many, from one on."""
     with session() as db:
         return list(db.scalars(select(models.Fitting).order_by(models.Fitting.id.desc()).offset(skip).limit(most)))
+
+
+def listed(most: int | None = None, skip: int = 0) -> list[tuple[models.Fitting, Fitting]]:
+    """The same with their documents in force; one query."""
+    rows = select(models.Fitting, FittingRevision.document).join(FittingRevision, _IN_FORCE)
+    with session() as db:
+        found = db.execute(rows.order_by(models.Fitting.id.desc()).offset(skip).limit(most))
+        return [(row, read_fitting(document)) for row, document in found]
 
 
 def new_fitting(name: str = "", document: Fitting | None = None) -> models.Fitting:
@@ -137,9 +148,8 @@ def remove(fitting_id: int) -> None:
 def uses(kind: str) -> dict[int, list[str]]:
     """The names of the fittings in whose revision in force clips, shots or footage are used, by their number."""
     found: dict[int, list[str]] = {}
-    in_force = (FittingRevision.fitting_id == models.Fitting.id) & (FittingRevision.number == models.Fitting.head)
     with session() as db:
-        rows = select(models.Fitting.name, FittingRevision.document).join(FittingRevision, in_force)
+        rows = select(models.Fitting.name, FittingRevision.document).join(FittingRevision, _IN_FORCE)
         for name, document in db.execute(rows.order_by(models.Fitting.id)):
             sources = [document["ground"]["source"], *(each["source"] for each in document["layers"]["each"].values())]
             for number in {s["id"] for s in sources if s and s["kind"] == kind}:

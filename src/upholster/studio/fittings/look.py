@@ -8,10 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.config import config
-from upholster.core.composite.layers import Element, Size, composite, trimmed
+from upholster.core.composite.layers import Element, Size, composite, trimmed, whole
 from upholster.core.composite.over import pack_premultiplied8
-from upholster.core.documents.fitting import Fitting, Source
+from upholster.core.documents.fitting import Fitting, Source, changed
 from upholster.core.documents.recipe import Finish
+from upholster.core.finish import measured
 from upholster.core.grids import area
 from upholster.core.kernels import row_bands
 from upholster.core.timemap import Mix
@@ -23,7 +24,8 @@ from upholster.studio.fittings import sources
 from upholster.studio.looking import look
 from upholster.studio.looking.kept import Kept
 from upholster.studio.looking.look import Quality
-from upholster.studio.making.fitting import colour_below, finished, ground_frame, premultiplied, size_of
+from upholster.studio.making.finishing import spread
+from upholster.studio.making.fitting import colour_below, finished, ground_frame, premultiplied, size_of, straight
 from upholster.studio.making.grounds import filling
 from upholster.studio.making.keying import Job
 
@@ -60,6 +62,30 @@ def picture(fitting: Fitting, number: int, quality: Quality, *, over_ground: boo
     with row_bands():
         ground = _ground(fitting, number, quality, shrink) if over_ground else None
         return pack_premultiplied8(composite(fitting, number, sizes, element, ground, shrink))
+
+
+def matched(fitting: Fitting, mark: str) -> Fitting:
+    """A fitting in which a layer's colours are moved towards those of the ground, as both were measured."""
+    layer = fitting.layers.each.get(mark)
+    found = _found(layer.source) if layer else None
+    if layer is None or found is None:
+        raise Refused("This layer has no pictures to be matched.")
+    before, length = measured.before_match(layer.finish), size_of(found.job).length
+    seen = [
+        straight(whole(_element(found, Mix(number, number, 0.0), "quick", before))) for number in spread(range(length))
+    ]
+    shrink = min(1.0, _SMALL / max(fitting.frame.width, fitting.frame.height))
+    grounds = [_ground(fitting, number, "quick", shrink) for number in spread(range(fitting.frame.length), 3)]
+    pictures = [
+        np.broadcast_to(ground, (3, 36, 64)) if ground.size == 3 else ground for ground in grounds if ground is not None
+    ]
+    if not pictures:
+        raise Refused("This fitting has no ground to match a layer to. Choose one above.")
+    try:
+        finish = measured.in_scene(layer.finish, seen, pictures, "the ground")
+    except ValueError as error:
+        raise Refused(f"This could not be measured: {error}.") from None
+    return changed(fitting, {"layers": {"each": {mark: {"finish": finish.model_dump(mode="json")}}}})
 
 
 def _found(source: Source) -> _Found | None:

@@ -37,19 +37,18 @@ _OFFERED = 300
 
 
 @page.get("")
-def listing() -> str:
+def show() -> str:
     return render_template("fittings/list_page.html", **_listed())
 
 
 @page.get("/list")
-def rows() -> str:
+def listing() -> str:
     return render_template("fittings/list.html", **_listed())
 
 
 def _listed() -> dict[str, Any]:
     page = paging.asked()
-    shown = page.of(fittings.all_fittings(page.most + 1, page.skip))
-    return shown | {"rows": [(row, fittings.document_at(row.id, row.head)) for row in shown["rows"]]}
+    return page.of(fittings.listed(page.most + 1, page.skip))
 
 
 @page.post("")
@@ -61,7 +60,7 @@ def begin() -> Response:
         source = Source(kind="clip", id=asked.clip)
         document = _begun_with(source, stock.get_clip(asked.clip).name)
     row = fittings.new_fitting(asked.name, document)
-    return jsonify(at=url_for("fittings.show", fitting_id=row.id))
+    return jsonify(at=url_for("fittings.opened", fitting_id=row.id))
 
 
 def _begun_with(source: Source, name: str) -> Fitting:
@@ -75,7 +74,7 @@ def _begun_with(source: Source, name: str) -> Fitting:
 
 
 @page.get("/<int:fitting_id>")
-def show(fitting_id: int) -> str:
+def opened(fitting_id: int) -> str:
     state = fittings.open_fitting(fitting_id)
     if clip_id := request.args.get("clip", type=int):
         state.row.view = state.row.view | {"delivery": stock.get_clip(clip_id).render.delivery}
@@ -129,6 +128,15 @@ def revise(fitting_id: int) -> Response:
     return jsonify(_state(fittings.revise(fitting_id, document, asked.change, asked.seen, branch=asked.branch)))
 
 
+@page.post("/<int:fitting_id>/match")
+def match(fitting_id: int) -> Response:
+    """Move a layer's colours towards those of the ground."""
+    asked = asked_for(requests.LayerMatched)
+    document = looking.matched(asked.read(fitting_id), asked.layer)
+    words = f"{document.layers.each[asked.layer].name} matched to the ground"
+    return jsonify(_state(fittings.revise(fitting_id, document, words, asked.seen, branch=asked.branch)))
+
+
 @page.post("/<int:fitting_id>/<any(undo, redo):way>")
 def walk(fitting_id: int, way: str) -> Response:
     seen = asked_for(requests.Seen).seen
@@ -160,13 +168,13 @@ def view_state(fitting_id: int) -> Response:
 
 @page.post("/<int:fitting_id>/copy")
 def copy(fitting_id: int) -> Response:
-    return jsonify(at=url_for("fittings.show", fitting_id=fittings.copy(fitting_id).id))
+    return jsonify(at=url_for("fittings.opened", fitting_id=fittings.copy(fitting_id).id))
 
 
 @page.post("/<int:fitting_id>/remove")
 def remove(fitting_id: int) -> str:
     fittings.remove(fitting_id)
-    return rows()
+    return listing()
 
 
 @page.post("/source")

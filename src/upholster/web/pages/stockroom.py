@@ -50,7 +50,7 @@ def open_recipe(clip_id: int) -> Response:
         response.headers["HX-Redirect"] = url_for("bench.show", shot_id=render.shot_id, clip=clip_id, line=line)
     elif render.fitting_id is not None:
         fittings.go_to(render.fitting_id, render.revision)
-        response.headers["HX-Redirect"] = url_for("fittings.show", fitting_id=render.fitting_id, clip=clip_id)
+        response.headers["HX-Redirect"] = url_for("fittings.opened", fitting_id=render.fitting_id, clip=clip_id)
     return response
 
 

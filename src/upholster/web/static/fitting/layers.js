@@ -194,6 +194,7 @@ export class Layers {
       this.page.keyframes.only(`${at}.`);
       this.page.values.fill("layer", at);
       for (const input of document.querySelectorAll("#layer-values [data-set]")) input.addEventListener("change", () => this.#choice(input));
+      document.querySelector("#layer-values [data-match]").addEventListener("click", () => this.page.store.ask("/match", { layer: this.chosen }, { words: "Matched to the ground" }));
     }
     this.filled = at;
     if (!mark) {
