@@ -90,7 +90,7 @@ def key_command(
         lambda s: click.echo(s, err=True),
     )
     order = order_of(choices, form.name, key_job)
-    with _traced(key_job, cache) as traced, row_bands():
+    with traced_job(key_job, cache) as traced, row_bands():
         proof = deliver(traced, order, out, threads=os.cpu_count() or 1)
     sidecar = out / "clip.json" if out.is_dir() else out.with_name(out.name + ".json")
     write_sidecar(
@@ -108,7 +108,7 @@ def key_command(
 
 
 @contextmanager
-def _traced(key_job: KeyJob, cache: Path | None) -> Iterator[KeyJob]:
+def traced_job(key_job: KeyJob, cache: Path | None) -> Iterator[KeyJob]:
     """The same with the mattes of its traces, made where they are missing."""
     footage, recipe, _, _ = key_job
     with ExitStack() as stack:

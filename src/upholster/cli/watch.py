@@ -1,0 +1,165 @@
+"""`watch`: plates that land in a folder are keyed, delivered and proofed, one after the other."""
+
+import json
+import os
+import shutil
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import click
+
+from upholster.cli.jobs import key_job_of
+from upholster.cli.key import traced_job
+from upholster.cli.options import READY_VALUES, RECIPE, TAKEN, delivery_options, look_at_choices, order_of, with_ready
+from upholster.cli.outputs import form_of
+from upholster.cli.plates import open_footage
+from upholster.cli.program import main
+from upholster.core.documents.recipe import RecipeError
+from upholster.core.kernels import row_bands
+from upholster.media.errors import MediaError
+from upholster.media.files import put_text
+from upholster.media.formats import FORMATS, Format
+from upholster.studio.making.delivering import deliver
+from upholster.studio.making.sidecar import Source, sha256_of, write_sidecar
+
+#: Folders of what was keyed, and of what could not be, inside the one that is watched; and of unfinished files.
+_DONE, _FAILED, _WORKING = "done", "failed", ".working"
+
+
+class _Seen(NamedTuple):
+    """How an entry was last seen: its bytes, its newest change, and since when it has been so."""
+
+    state: tuple[int, int]
+    since: float
+
+
+@main.command()
+@click.argument("folder", metavar="IN", type=click.Path(file_okay=False, path_type=Path))
+@click.argument("out", type=click.Path(file_okay=False, path_type=Path))
+@RECIPE
+@click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default ProRes 4444.")
+@click.option("--still", type=click.FloatRange(0.1, 3600), default=3.0, help="Seconds after which a file has arrived.")
+@click.option("--once", is_flag=True, help="End once all that is there now is done.")
+@click.option("--json", "as_json", is_flag=True, help="Tell every event as a line of JSON.")
+@READY_VALUES
+@delivery_options
+def watch(
+    folder: Path,
+    out: Path,
+    recipe_path: Path | None,
+    name: str | None,
+    still: float,
+    once: bool,
+    as_json: bool,
+    pressed: str | None,
+    **choices: Any,
+) -> None:
+    """Key what lands in IN into OUT until it is stopped: files, and folders of numbered pictures.
+
+    What has stopped growing is keyed, by RECIPE or by one proposed for each, delivered and proofed; then it goes to
+    IN/done. What cannot be goes to IN/failed, with a sentence beside it. Stopped in the middle, it begins anew.
+    """
+    chosen = with_ready(pressed, name, choices) or "prores4444"
+    form = form_of(Path(f"x{FORMATS[chosen].suffix}"), chosen)
+    look_at_choices(choices, form)
+    if not folder.is_dir():
+        raise click.UsageError(f"{folder} is not a folder.")
+    for each in (folder / _DONE, folder / _FAILED, out):
+        each.mkdir(parents=True, exist_ok=True)
+    # What was under way when it was stopped is not finished.
+    shutil.rmtree(out / _WORKING, ignore_errors=True)
+
+    def tell(event: str, words: str, **more: Any) -> None:
+        click.echo(json.dumps({"event": event, "words": words, **more}) if as_json else words)
+
+    tell("watching", f"Watching {folder}. Stop with Ctrl-C.", folder=str(folder))
+    try:
+        for plate in _arrived(folder, still, once=once):
+            began = time.monotonic()
+            tell("begun", f"{plate.name}: keying.", plate=plate.name)
+            try:
+                made, words = _keyed(plate, out, form, recipe_path, dict(choices))
+            except (MediaError, RecipeError, OSError) as error:
+                there = _put_away(plate, folder / _FAILED)
+                put_text(there.with_name(there.name + ".txt"), f"{error}\n")
+                tell("failed", f"{plate.name}: {error}", plate=plate.name, moved=str(there))
+                continue
+            _put_away(plate, folder / _DONE)
+            took = round(time.monotonic() - began, 1)
+            tell("done", f"{plate.name}: {made.name}. {words}", plate=plate.name, made=str(made), seconds=took)
+    except KeyboardInterrupt:
+        tell("stopped", "Stopped.")
+    finally:
+        shutil.rmtree(out / _WORKING, ignore_errors=True)
+
+
+def _arrived(folder: Path, still: float, *, once: bool) -> Iterator[Path]:
+    """Entries of a folder, oldest name first, each as soon as it has stopped growing."""
+    seen: dict[Path, _Seen] = {}
+    while True:
+        now = time.monotonic()
+        entries = sorted(p for p in folder.iterdir() if p.name not in (_DONE, _FAILED) and not p.name.startswith("."))
+        seen = {p: seen[p] for p in entries if p in seen}
+        for path in entries:
+            state = _state(path)
+            if path not in seen or seen[path].state != state:
+                seen[path] = _Seen(state, now)
+        ready = [p for p in entries if now - seen[p].since >= still]
+        if ready:
+            del seen[ready[0]]
+            yield ready[0]
+        elif once and not entries:
+            return
+        else:
+            time.sleep(min(still, 1.0) / 2)
+
+
+def _state(path: Path) -> tuple[int, int]:
+    """Bytes and the newest change of a file, or of all files of a folder; of one that is just gone, nothing."""
+    try:
+        stats = [each.stat() for each in (path.iterdir() if path.is_dir() else (path,))]
+    except OSError:
+        return 0, 0
+    return sum(s.st_size for s in stats), max((s.st_mtime_ns for s in stats), default=0)
+
+
+def _keyed(plate: Path, out: Path, form: Format, recipe: Path | None, choices: dict[str, Any]) -> tuple[Path, str]:
+    """Key a plate into `out`; the file or folder that was made, and what its proof says."""
+    job = key_job_of(open_footage(str(plate)), recipe, None, None, None, _with_take(choices), lambda words: None)
+    one_file = form.suffix == form.delivered_suffix
+    working = out / _WORKING / (plate.stem + (form.suffix if one_file else ""))
+    order = order_of(choices, form.name, job)
+    with traced_job(job, None) as traced, row_bands():
+        proof = deliver(traced, order, working, threads=os.cpu_count() or 1)
+    if not proof.passed:
+        raise MediaError(f"What was made of it did not pass its proof: {proof.reason}")
+    beside = working / "clip.json" if working.is_dir() else working.with_name(working.name + ".json")
+    source = Source(plate.name, sha256_of(job.footage.files), job.footage.facts)
+    write_sidecar(beside, recipe=job.recipe, source=source, planned=order.planned, proof=proof)
+    made = _free(out / working.name)
+    working.rename(made)
+    if beside.exists():
+        beside.rename(made.with_name(made.name + ".json"))
+    return made, proof.in_words()
+
+
+def _with_take(choices: dict[str, Any]) -> dict[str, Any]:
+    """Choices with none for the take: `watch` leaves that to the recipe."""
+    return {**dict.fromkeys(TAKEN), **choices}
+
+
+def _put_away(plate: Path, home: Path) -> Path:
+    there = _free(home / plate.name)
+    plate.rename(there)
+    return there
+
+
+def _free(path: Path) -> Path:
+    """A path, or the same with the lowest number behind its name that nothing has yet."""
+    number, found = 2, path
+    while os.path.lexists(found):
+        found = path.with_name(f"{path.stem}_{number}{path.suffix}")
+        number += 1
+    return found
