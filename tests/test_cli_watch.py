@@ -67,7 +67,7 @@ def test_what_still_grows_is_left_until_it_has_arrived(tmp_path: Path) -> None:
     inside, out = tmp_path / "in", tmp_path / "out"
     inside.mkdir()
     data = green_clip(tmp_path / "whole.mp4", 6).read_bytes()
-    watching = started(inside, out, "--format", "ffv1", "--still", "1.5", "--once", "--json")
+    watching = started(inside, out, "--format", "ffv1", "--still", "4", "--once", "--json")
     with (inside / "slow.mp4").open("wb") as file:
         for k in range(6):
             file.write(data[k * len(data) // 6 : (k + 1) * len(data) // 6])
@@ -83,7 +83,7 @@ def test_what_still_grows_is_left_until_it_has_arrived(tmp_path: Path) -> None:
 def test_stopped_in_the_middle_it_begins_that_one_anew(tmp_path: Path, how: signal.Signals) -> None:
     inside, out = tmp_path / "in", tmp_path / "out"
     inside.mkdir()
-    green_clip(inside / "long.mp4", 60)
+    green_clip(inside / "long.mp4", 150)
     watching = started(inside, out, "--format", "prores4444", "--still", "0.2", "--json")
     assert watching.stdout
     for line in watching.stdout:

@@ -121,7 +121,7 @@ def test_a_delivery_is_reckoned_with_and_found_again(bench: Page) -> None:
     kept(page)
     expect(quote).not_to_have_text(whole, timeout=30_000)
     expect(quote).to_contain_text("About", timeout=30_000)
-    page.get_by_title("Deliver (8)").click()
+    page.get_by_title("Deliver (9)").click()
     page.get_by_label("Longer side").fill("5")
     page.get_by_label("Longer side").press("Tab")
     expect(page.locator("#says")).to_contain_text("Longer side is a whole number from 16 to 8192")

@@ -35,7 +35,7 @@ export class Keyframes {
       panel.element.remove();
       this.panels.delete(path);
     }
-    for (const mark of document.querySelectorAll("[data-mark]")) {
+    for (const mark of document.querySelectorAll(".keymark[data-mark]")) {
       const path = mark.dataset.mark;
       if (isKeyed(this.bench.store.get(path)) && !this.panels.has(path)) this.#add(path, mark.closest(".line").querySelector(".unfolded"));
     }

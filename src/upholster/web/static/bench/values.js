@@ -39,7 +39,7 @@ export class Values {
       this.elements.push(element);
       this.#editable(element);
     }
-    for (const mark of part.querySelectorAll("[data-mark]")) mark.addEventListener("click", () => this.toggleKey(mark.dataset.mark));
+    for (const mark of part.querySelectorAll(".keymark[data-mark]")) mark.addEventListener("click", () => this.toggleKey(mark.dataset.mark));
   }
 
   /** Let the numbers of one mask or trace, which stand at a path of the recipe, be changed where they are shown. */
@@ -64,7 +64,7 @@ export class Values {
       element.title = this.#about(path);
       for (const [name, value] of [["aria-valuenow", number], ["aria-valuemin", field.low], ["aria-valuemax", field.high], ["aria-valuetext", element.textContent]]) element.setAttribute(name, value);
     }
-    for (const mark of document.querySelectorAll("[data-mark]")) {
+    for (const mark of document.querySelectorAll(".keymark[data-mark]")) {
       const track = this.bench.store.get(mark.dataset.mark);
       const state = !isKeyed(track) ? "none" : keyAt(track, this.bench.frame()) ? "here" : "elsewhere";
       mark.dataset.state = state;

@@ -101,14 +101,14 @@ export class Layers {
     const built = shown.join(" ");
     if (this.built !== built) this.list.replaceChildren(...shown.map((mark) => this.#build(mark)));
     this.built = built;
-    for (const row of this.list.children) this.#row(row, row.dataset.mark);
+    for (const row of this.list.children) this.#row(row, row.dataset.layer);
     $("no-layers").hidden = shown.length > 0;
     this.#details();
   }
 
   #build(mark) {
     const row = $("layer-row").content.firstElementChild.cloneNode(true);
-    row.dataset.mark = mark;
+    row.dataset.layer = mark;
     const part = (name) => row.querySelector(`[data-part=${name}]`);
     part("choose").addEventListener("click", () => this.choose(mark));
     part("remove").addEventListener("click", () => this.remove(mark));
@@ -122,7 +122,7 @@ export class Layers {
       event.preventDefault();
       event.stopPropagation();
       this.#move(mark, this.all.order.indexOf(mark) + step);
-      this.list.querySelector(`[data-mark="${mark}"] [data-part=grip]`).focus();
+      this.list.querySelector(`[data-layer="${mark}"] [data-part=grip]`).focus();
     });
     part("strip").addEventListener("pointerdown", (event) => this.#shift(event, part("strip"), mark));
     return row;
