@@ -123,7 +123,8 @@ def test_pictures_in_a_zip_are_laid_in_as_a_clip(shot_id: int) -> None:
 
 def test_what_is_gone_is_told_by_name_and_a_place_is_kept_for_it(clip: Clip) -> None:
     document = fitting(of_clip(clip), {"source": {"kind": "clip", "id": 9_999_999}, "name": "Comet", "x": 40})
-    told = sources.unresolved(document)
+    jobs, told = sources.resolved(document)
+    assert list(jobs) == ["n1"]
     assert [(t.name, t.why) for t in told] == [("Comet", "the clip is not in the stockroom any more")]
     assert look.picture(document, 0, "quick").shape == (180, 320, 4)
     row = fittings.new_fitting("Gone", document)

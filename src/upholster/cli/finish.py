@@ -73,7 +73,7 @@ def _measured(
 ) -> Finish:
     plate = job.footage.files[0].name
     if neutral:
-        seen = subject_pictures(job, measured.before_cast(finish))
+        seen = subject_pictures(job, Finish())
         finish = _asked(lambda: measured.neutralised(finish, seen), plate)
     if grey:
         colour = _asked(lambda: _colour(job, finish, grey), plate)

@@ -81,8 +81,9 @@ def copies(fitting: Fitting, frame: int, sizes: dict[str, Size]) -> Iterator[Cop
 
 def _copy(fitting: Fitting, mark: str, layer: Layer, size: Size, frame: int, number: int) -> Copy | None:
     repeat, at = layer.repeat, layer.at(frame)
-    draw = np.random.default_rng([repeat.seed, number]).uniform(-1, 1, 5)
-    aside, down, later, larger, turned = draw if number else np.zeros(5)
+    # The first copy stands where the layer does.
+    draw = np.random.default_rng([repeat.seed, number]).uniform(-1, 1, 5) if number else np.zeros(5)
+    aside, down, later, larger, turned = draw
     mix = _shown(
         layer, size, fitting.frame.rate, frame, round(number * repeat.step_frames + later * repeat.spread_frames)
     )

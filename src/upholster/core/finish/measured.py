@@ -33,11 +33,6 @@ def only(finish: Finish, *stages: type[Settings]) -> Finish:
     return Finish(**{name: getattr(finish, name) for name in names})
 
 
-def before_cast(finish: Finish) -> Finish:
-    """The finish with which pictures for `neutralised` are keyed."""
-    return Finish()
-
-
 def before_light(finish: Finish) -> Finish:
     """The finish with which the colour for `balanced_on` is keyed."""
     return Finish(neutral=finish.neutral, cast=finish.cast)

@@ -76,7 +76,7 @@ def heard(about: Plane, given: Plane) -> tuple[Plane, Plane]:
     doubt = 1 - np.maximum(about[-2], about[-1])
     before = about[_DESCRIBED : _DESCRIBED + DEPARTURES]
     away = before + given[:DEPARTURES] * doubt
-    # It may lift what is taken for half covered, and lower that; it makes no hole in what is solid without it.
+    # It may lift what is taken for half covered, and lower that; cells that are solid without it stay so.
     covered, lowered = (_coverage(about[:DEPARTURES], each) for each in (before, away))
     kept = np.clip((covered - _HOLDS[0]) / (_HOLDS[1] - _HOLDS[0]), 0, 1) * (lowered < covered)
     away += kept * (before - away)

@@ -107,15 +107,15 @@ def job_of_source(source: Source, pinned: dict[str, int] | None = None) -> Job:
     raise Refused("a path of another machine means nothing here; choose a clip, a shot or footage in its place")
 
 
-def unresolved(fitting: Fitting, pinned: dict[str, int] | None = None) -> list[Unresolved]:
-    """The layers that are shown and have no pictures."""
-    found = []
+def resolved(fitting: Fitting, pinned: dict[str, int] | None = None) -> tuple[dict[str, Job], list[Unresolved]]:
+    """What makes the pictures of the layers that are shown, by their marks; and those that have none."""
+    jobs, gone = {}, []
     for mark, layer in fitting.layers.shown:
         try:
-            job_of_source(layer.source, pinned)
+            jobs[mark] = job_of_source(layer.source, pinned)
         except (Missing, Refused, MediaError) as error:
-            found.append(Unresolved(mark, layer.name, str(error).rstrip(".")))
-    return found
+            gone.append(Unresolved(mark, layer.name, str(error).rstrip(".")))
+    return jobs, gone
 
 
 def job_of(fitting: Fitting, pinned: dict[str, int] | None = None, *, over_ground: bool) -> FitJob:
@@ -126,16 +126,15 @@ def job_of(fitting: Fitting, pinned: dict[str, int] | None = None, *, over_groun
     Refused
         With the list of layers that have no pictures.
     """
-    gone = unresolved(fitting, pinned)
+    layers, gone = resolved(fitting, pinned)
     if gone:
         raise Refused("This fitting cannot be made: " + "; ".join(f"“{g.name}”: {g.why}" for g in gone) + ".")
-    layers = {mark: job_of_source(layer.source, pinned) for mark, layer in fitting.layers.shown}
     ground = None
     if over_ground and fitting.ground.source:
         try:
             ground = job_of_source(fitting.ground.source, pinned).footage
-        except (Missing, Refused) as error:
-            raise Refused(f"The ground of this fitting cannot be used: {error}.") from None
+        except (Missing, Refused, MediaError) as error:
+            raise Refused(f"The ground of this fitting cannot be used: {str(error).rstrip('.')}.") from None
     return FitJob(fitting, layers, ground, over_ground)
 
 

@@ -31,7 +31,7 @@ def with_measured(footage: Footage, recipe: Recipe, what: What, ground: Footage 
     """
     finish = recipe.finish
     if what == "neutral":
-        seen = _subject(footage, recipe, measured.before_cast(finish))
+        seen = _subject(footage, recipe, Finish())
         return _finished(recipe, lambda: measured.neutralised(finish, seen))
     if ground is None:
         raise Refused("Choose a ground above the picture first: a colour, a still or a clip.")

@@ -4,6 +4,7 @@ import { say } from "../lib/common.js";
 import "../lib/rename.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
 import { actsOf } from "./acts.js";
+import { conflict } from "./conflict.js";
 import { Deliver } from "./deliver.js";
 import { Drawings } from "./drawings.js";
 import { Finish } from "./finish.js";
@@ -164,18 +165,6 @@ function noted(state) {
 function taken(state) {
   noted(state);
   bench.refresh();
-}
-
-/** Another window changed the shot since: a promise of whose change is to stand, "mine" or "theirs". */
-async function conflict(sentence, words) {
-  const dialog = $("stale");
-  $("stale-theirs").textContent = sentence;
-  $("stale-mine").textContent = words ? `Here you changed: ${words}.` : "";
-  $("keep-mine").hidden = !words;
-  dialog.returnValue = "theirs";
-  dialog.showModal();
-  await new Promise((done) => dialog.addEventListener("close", done, { once: true }));
-  return dialog.returnValue;
 }
 
 /* What follows from the recipe and the frame in view */

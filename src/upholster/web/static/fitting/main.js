@@ -1,5 +1,6 @@
 /** A fitting: wires its document, its picture, its layers and its delivery together. */
 
+import { conflict } from "../bench/conflict.js";
 import { Deliver } from "../bench/deliver.js";
 import { Keyframes } from "../bench/keyframes.js";
 import { remembering, viewLeft } from "../bench/leave.js";
@@ -99,17 +100,6 @@ function taken(state) {
   noted(state);
   page.viewer.fit();
   page.refresh();
-}
-
-async function conflict(sentence, words) {
-  const dialog = $("stale");
-  $("stale-theirs").textContent = sentence;
-  $("stale-mine").textContent = words ? `Here you changed: ${words}.` : "";
-  $("keep-mine").hidden = !words;
-  dialog.returnValue = "theirs";
-  dialog.showModal();
-  await new Promise((done) => dialog.addEventListener("close", done, { once: true }));
-  return dialog.returnValue;
 }
 
 /* What is shown */
