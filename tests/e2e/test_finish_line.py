@@ -20,7 +20,7 @@ pytestmark = pytest.mark.e2e
 
 @pytest.fixture(scope="module")
 def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return green_clip(tmp_path_factory.mktemp("finish") / "lamp.mp4", 12, 0.013)
+    return green_clip(tmp_path_factory.mktemp("finish") / "nightlight.mp4", 12, 0.013)
 
 
 @pytest.fixture
