@@ -7,7 +7,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from conftest import wait_for
 from upholster.store.models import Clip
-from upholster.studio.stock import stock
+from upholster.studio.stock import search
 
 
 def bring_in(page: Page, *files: Path) -> None:
@@ -57,8 +57,8 @@ def deliver(page: Page, name: str) -> Clip:
     """Press Render under a name, and wait for the clip."""
     page.get_by_label("Name", exact=True).fill(name)
     page.get_by_role("button", name="Render", exact=True).click()
-    wait_for(lambda: any(c.name == name for c in stock.clips()))
-    return next(c for c in stock.clips() if c.name == name)
+    wait_for(lambda: any(c.name == name for c in search.clips()))
+    return next(c for c in search.clips() if c.name == name)
 
 
 def kept(page: Page) -> None:

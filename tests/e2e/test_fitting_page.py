@@ -19,7 +19,7 @@ from upholster.studio.fittings import fittings
 from upholster.studio.footage import bring_in as bringing
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
-from upholster.studio.stock import stock
+from upholster.studio.stock import search, stock
 
 pytestmark = pytest.mark.e2e
 
@@ -32,8 +32,8 @@ def clip(house: House, tmp_path_factory: pytest.TempPathFactory) -> Clip:
     wait_for(lambda: bringing.get_footage(footage.id).state == "ready")
     shot = next(f for f in bringing.all_footage() if f.id == footage.id).shots[0]
     (made,) = renders.order(shot.id, shots.open_shot(shot.id).revision, [Delivery(format="ffv1")], "paper moon")
-    wait_for(lambda: any(c.render_id == made.id for c in stock.clips()))
-    return next(c for c in stock.clips() if c.render_id == made.id)
+    wait_for(lambda: any(c.render_id == made.id for c in search.clips()))
+    return next(c for c in search.clips() if c.render_id == made.id)
 
 
 @pytest.fixture

@@ -95,9 +95,9 @@ def test_stockroom_finds_tags_deletes_and_brings_back(page: Page) -> None:
     tags.fill("insect, dusk")
     tags.press("Enter")
     expect(page.get_by_label("Tags of moth_v001")).to_have_value("insect, dusk")
-    page.get_by_placeholder("Name or tag").press_sequentially("dusk")
+    page.get_by_placeholder("Name, tag or note").press_sequentially("dusk")
     expect(page.locator("[data-clip]")).to_have_count(1)
-    page.get_by_placeholder("Name or tag").press_sequentially("xyz")
+    page.get_by_placeholder("Name, tag or note").press_sequentially("xyz")
     expect(page.locator("main")).to_contain_text("No clip has this name or tag")
     page.goto("/stockroom?search=moth_v001")
     page.locator("#grounds [data-colour='#ffffff']").click()
@@ -415,7 +415,7 @@ def test_a_delivery_is_chosen_kept_and_made_in_several_formats_at_once(bench: Pa
         expect(row).to_have_attribute("data-state", "done", timeout=300_000)
     page.goto(f"/stockroom?search={name}_gif")
     expect(page.locator("[data-clip]")).to_contain_text("160×90, 24 frames, GIF, straight alpha")
-    page.locator("[data-clip] summary").click()
+    page.locator("[data-clip] summary").first.click()
     expect(page.get_by_label("Error by frame")).to_be_visible()
 
 

@@ -14,7 +14,7 @@ from conftest import House, wait_for
 from plates import green_clip
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
-from upholster.studio.stock import stock
+from upholster.studio.stock import search, stock
 
 pytestmark = pytest.mark.e2e
 
@@ -122,9 +122,9 @@ def test_a_retimed_take_is_counted_shown_and_delivered_as_it_says(bench: Page, h
     page.get_by_label("Name", exact=True).fill("reel_back")
     page.get_by_role("button", name="Render").click()
     expect(page.locator("#says")).to_contain_text("reel_back is being made")
-    wait_for(lambda: any(c.name == "reel_back" for c in stock.clips()))
-    clip = next(c for c in stock.clips() if c.name == "reel_back")
-    assert (clip.width, clip.height, clip.render.frames) == (180, 320, 45)
+    wait_for(lambda: any(c.name == "reel_back" for c in search.clips()))
+    clip = next(c for c in search.clips() if c.name == "reel_back")
+    assert (clip.width, clip.height, clip.frames) == (180, 320, 45)
     proof = renders.proof_of(clip.render)
     assert proof and proof.passed
     page.goto("/stockroom")

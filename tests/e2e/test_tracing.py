@@ -14,7 +14,7 @@ from conftest import House, wait_for
 from plates import street, street_strokes, write_video
 from upholster.core.documents.traces import Trace
 from upholster.studio.shots import shots
-from upholster.studio.stock import stock
+from upholster.studio.stock import search, stock
 from upholster.studio.traces import runs
 
 pytestmark = pytest.mark.e2e
@@ -87,7 +87,7 @@ def test_brushed_run_corrected_and_delivered(bench: Page, house: House) -> None:
     page.locator("#name").fill("unasked")
     page.get_by_role("button", name="Render", exact=True).click()
     expect(page.locator("#trace-said")).to_have_text("All 24 frames are traced.", timeout=60_000)
-    wait_for(lambda: any(c.name == "unasked" for c in stock.clips()))
+    wait_for(lambda: any(c.name == "unasked" for c in search.clips()))
     go_to(page, 20)
     wait_for(lambda: overlap(pixels(page)[..., 3], TRUTH[20]) > 0.93)
     # A correction in the middle: what comes after it is to be done again; what lies before only where it is asked.

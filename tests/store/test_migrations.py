@@ -9,7 +9,7 @@ import pytest
 from alembic import command
 from alembic.config import Config
 from cachetools import LRUCache
-from sqlalchemy import Connection, create_engine, inspect, select, text
+from sqlalchemy import Connection, create_engine, func, inspect, select, text
 from sqlalchemy.orm import Session
 
 import upholster.store.migrations as folder
@@ -18,7 +18,7 @@ from upholster.core.documents.recipe import read_recipe
 from upholster.media.delivery import read_delivery
 from upholster.media.facts import Facts
 from upholster.store import session
-from upholster.store.models import Base, Footage, Preset, Render, Revision, Shot
+from upholster.store.models import Base, Clip, Footage, Preset, Render, Revision, Shot
 from upholster.studio.shots import revisions
 from upholster.studio.shots.revisions import recipe_at
 
@@ -108,6 +108,12 @@ def test_a_house_of_release_0_1_opens_with_all_that_was_made_in_it(empty_databas
         # What is in force stays in force.
         assert db.get_one(Shot, 1).head == 2
         assert read_delivery(db.scalars(select(Preset)).one().delivery).format == "prores4444"
+        for clip in db.scalars(select(Clip)):
+            assert clip.render is not None and clip.frames == clip.render.frames
+            assert clip.seconds == pytest.approx(clip.frames / 24) and clip.format == clip.render.delivery["format"]
+            assert clip.ground in ("screen", "dark", "none") and clip.alpha in ("straight", "premultiplied", "")
+        found = db.scalars(select(Clip.name).where(Clip.words.bool_op("@@")(func.to_tsquery("simple", "slo:*"))))
+        assert list(found) == ["slow"]
         for footage in db.scalars(select(Footage)):
             Facts.model_validate(footage.facts)
             read_recipe(footage.first_recipe)

@@ -20,7 +20,7 @@ from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
-from upholster.studio.stock import stock
+from upholster.studio.stock import search, stock
 
 
 @pytest.fixture(scope="module")
@@ -35,7 +35,7 @@ def finished(ids: list[int]) -> list[Clip]:
     wait_for(lambda: all(r.state not in ACTIVE for r in renders.all_renders() if r.id in ids))
     failed = [r.problem for r in renders.all_renders() if r.id in ids and r.problem]
     assert not failed, failed
-    return [c for c in stock.clips() if c.render_id in ids]
+    return [c for c in search.clips() if c.render_id in ids]
 
 
 @pytest.fixture(scope="module")

@@ -31,7 +31,7 @@ from upholster.studio.naming import next_version, safe_name
 from upholster.studio.renders import presets, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
-from upholster.studio.stock import stock
+from upholster.studio.stock import search
 
 
 @pytest.fixture(scope="module")
@@ -79,7 +79,7 @@ def under_way(render_id: int) -> bool:
 
 
 def listed(render_id: int) -> bool:
-    return any(c.render_id == render_id for c in stock.clips())
+    return any(c.render_id == render_id for c in search.clips())
 
 
 @pytest.mark.parametrize(
@@ -218,8 +218,8 @@ def test_a_render_can_be_put_before_others(house: House, shot_id: int) -> None:
 def test_a_delivery_is_settled_once_and_its_file_is_what_was_asked_for(house: House, short_id: int) -> None:
     (made,) = order(short_id, "flat-h264", size=128, bitrate=300, rate=48)
     wait_for(lambda: state(made) == "done")
-    clip = next(c for c in stock.clips() if c.render_id == made)
-    assert (clip.width, clip.height, clip.render.frames) == (128, 72, 24)
+    clip = next(c for c in search.clips() if c.render_id == made)
+    assert (clip.width, clip.height, clip.frames) == (128, 72, 24)
     assert clip.render.delivery["colour"].startswith("#") and renders.proof_of(clip.render).rekeyed
     assert clip.bytes < 1.2 * 300_000 / 8
 

@@ -35,7 +35,7 @@ from upholster.studio.making import keying
 from upholster.studio.renders import missing, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import screens, shots
-from upholster.studio.stock import stock
+from upholster.studio.stock import search, stock
 
 
 def ready(footage_id: int) -> Callable[[], bool]:
@@ -192,7 +192,7 @@ def test_stocking_is_cut_off_between_file_and_row_and_done_again(
                 other.execute(text("SELECT pg_terminate_backend(:pid)"), {"pid": other.execute(waiting).scalar()})
     wait_for(lambda: state(render_id) not in ACTIVE)
     assert state(render_id) == "done"
-    clip = next(c for c in stock.clips() if c.render_id == render_id)
+    clip = next(c for c in search.clips() if c.render_id == render_id)
     assert stock.file_of(clip).stat().st_size == clip.bytes
     with zipfile.ZipFile(stock.file_of(clip)) as archive:
         assert archive.testzip() is None
@@ -275,7 +275,7 @@ def test_asking_for_much_work_takes_three_queries(house: House, monkeypatch: pyt
 
 def test_listing_clips_takes_one_query(house: House, keyed: Footage) -> None:
     with queries() as found:
-        clips = stock.clips()
+        clips = search.clips()
         assert clips and all(c.render.shot.footage.name for c in clips)
     assert len(found) == 1
 
@@ -422,7 +422,7 @@ def test_what_stocking_left_without_a_row_is_swept_and_clips_stay(house: House, 
         orphan.mkdir(parents=True)
     missing.sweep()
     assert not any(o.exists() for o in orphans)
-    assert all(stock.file_of(clip).exists() for clip in stock.clips())
+    assert all(stock.file_of(clip).exists() for clip in search.clips())
 
 
 def test_a_stale_save_is_told_and_can_go_on_as_a_branch(house: House, keyed: Footage) -> None:

@@ -78,7 +78,7 @@ def test_what_can_be_laid_in_and_what_it_costs(visitor: Visitor, fitting_id: int
     assert status == 422 and "not in the stockroom any more" in told["problem"]
     shot = fittings.open_fitting(fitting_id).document.layers.each["n1"].source.id
     status, told = visitor.ask("/fittings/source", {"kind": "shot", "id": shot})
-    assert status == 200 and (told["width"], told["height"], told["length"], told["kind"]) == (320, 180, 6, "screen")
+    assert status == 200 and (told["width"], told["height"], told["length"], told["blend"]) == (320, 180, 6, "over")
     body = asked(deliveries=[{"format": "ffv1"}, {"format": "over-h264"}], window="q")
     status, told = visitor.ask(f"/fittings/{fitting_id}/quote", body)
     assert status == 200 and told["words"].startswith("About ")

@@ -16,16 +16,20 @@ def put_whole(files: Sequence[Path], folder: Path) -> None:
     part.mkdir(parents=True)
     for file in files:
         target = part / file.name
-        try:
-            os.link(file, target)
-        except OSError:
-            # A disk without links.
-            shutil.copyfile(file, target)
+        same_file(file, target)
         sync(target)
     sync(part)
     shutil.rmtree(folder, ignore_errors=True)
     part.replace(folder)
     sync(folder.parent)
+
+
+def same_file(file: Path, target: Path) -> None:
+    """Let `target` be the same file; a copy, where it lies on another disk or on one without links."""
+    try:
+        os.link(file, target)
+    except OSError:
+        shutil.copyfile(file, target)
 
 
 def put_text(path: Path, text: str) -> None:

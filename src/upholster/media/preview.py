@@ -5,11 +5,16 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self
 
+import numpy as np
+from numpy.typing import NDArray
+
 from upholster.core.delivery.sizing import resized
 from upholster.media.delivery import Picture
 from upholster.media.encoder.writer import Writer, open_writer
 from upholster.media.formats import FORMATS
 from upholster.media.proxy import fitted
+
+Plane = NDArray[np.float32]
 
 #: Longer side in pixels.
 SIDE = 480
@@ -25,13 +30,17 @@ class PreviewWriter:
         self._writer: Writer | None = None
 
     def write(self, picture: Picture) -> None:
-        height, width = picture.alpha.shape
+        self.show(picture.rgb, picture.alpha)
+
+    def show(self, rgb: Plane, alpha: Plane) -> None:
+        """Take a picture, straight planes ``(3, h, w)`` and ``(h, w)``."""
+        height, width = alpha.shape
         width, height = fitted(width, height, SIDE)
         if self._writer is None:
             self._writer = open_writer(
                 FORMAT, self._path, width=width, height=height, rate=self._rate, alpha="straight", options=_QUICK
             ).__enter__()
-        self._writer.write(*resized(picture.rgb, picture.alpha, width, height))
+        self._writer.write(*resized(rgb, alpha, width, height))
 
     def __enter__(self) -> Self:
         return self

@@ -4,8 +4,19 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Any
 
-from sqlalchemy import BigInteger, CheckConstraint, DateTime, Enum, ForeignKey, String, UniqueConstraint, func
-from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy import (
+    BigInteger,
+    CheckConstraint,
+    DateTime,
+    Enum,
+    FetchedValue,
+    ForeignKey,
+    Index,
+    String,
+    UniqueConstraint,
+    func,
+)
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TSVECTOR
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import Text
 
@@ -54,6 +65,10 @@ class Footage(Base):
     first_recipe: Mapped[dict[str, Any] | None]
     sentences: Mapped[list[str]] = mapped_column(default=list)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    #: Whether it is to be kept as a clip of the stockroom, and why it was not.
+    stock_wanted: Mapped[bool] = mapped_column(default=False)
+    stock_problem: Mapped[str] = mapped_column(default="")
 
     shots: Mapped[list["Shot"]] = relationship(back_populates="footage", order_by="Shot.id")
     readings: Mapped[list["Reading"]] = relationship(back_populates="footage", order_by="Reading.id")
@@ -206,17 +221,19 @@ class RenderPass(Base):
 
 
 class Render(Base):
-    """One making of a file from a revision of a shot or of a fitting."""
+    """One making of a file from a revision of a shot or of a fitting, or from a clip that was made of one before."""
 
     __tablename__ = "render"
     __table_args__ = (
         _only(RenderState, "render_state"),
-        CheckConstraint("(shot_id IS NULL) <> (fitting_id IS NULL)", "render_of_shot_or_fitting"),
+        CheckConstraint("num_nonnulls(shot_id, fitting_id) <= 1", "render_of_shot_or_fitting"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"), index=True)
     fitting_id: Mapped[int | None] = mapped_column(ForeignKey("fitting.id", ondelete="RESTRICT"), index=True)
+    #: The clip whose file it is made from, as long as that is here; one that was brought in has neither of the above.
+    clip_id: Mapped[int | None] = mapped_column(ForeignKey("clip.id", ondelete="SET NULL", use_alter=True), index=True)
     #: Of a fitting: the shots it is made from, by their number, and the revision of each at the time it was ordered.
     pinned: Mapped[dict[str, Any]] = mapped_column(default=dict)
     pass_id: Mapped[int] = mapped_column(ForeignKey("render_pass.id", ondelete="RESTRICT"), index=True)
@@ -284,19 +301,40 @@ class Preset(Base):
 
 
 class Clip(Base):
-    """A finished, proofed, reusable element."""
+    """A finished, reusable element: made here and proofed, or brought in as it is."""
 
     __tablename__ = "clip"
+    __table_args__ = (
+        CheckConstraint("(render_id IS NULL) <> (footage_id IS NULL)", "clip_made_or_brought_in"),
+        Index("ix_clip_words", "words", postgresql_using="gin"),
+        Index("ix_clip_tags", "tags", postgresql_using="gin"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    render_id: Mapped[int] = mapped_column(ForeignKey("render.id", ondelete="RESTRICT"), unique=True)
+    render_id: Mapped[int | None] = mapped_column(ForeignKey("render.id", ondelete="RESTRICT"), unique=True)
+    footage_id: Mapped[int | None] = mapped_column(ForeignKey("footage.id", ondelete="RESTRICT"), unique=True)
     name: Mapped[str]
     file: Mapped[str]
     bytes: Mapped[int] = mapped_column(BigInteger)
     width: Mapped[int]
     height: Mapped[int]
+    frames: Mapped[int]
+    rate: Mapped[str]
+    seconds: Mapped[float]
+    #: straight or premultiplied; empty without alpha
+    alpha: Mapped[str]
+    #: What it was shot before: the kind of its screen; `fitting`, or `none` for what was brought in.
+    ground: Mapped[str]
+    sound: Mapped[bool]
+    #: The format's name; the codec of what was brought in.
+    format: Mapped[str]
+    favourite: Mapped[bool] = mapped_column(default=False)
+    notes: Mapped[str] = mapped_column(default="")
     tags: Mapped[list[str]] = mapped_column(default=list)
+    #: All its words, as they are searched for.
+    words: Mapped[Any | None] = mapped_column(TSVECTOR, FetchedValue(), deferred=True)
     deleted_at: Mapped[datetime | None]
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
-    render: Mapped[Render] = relationship()
+    render: Mapped[Render | None] = relationship(foreign_keys=[render_id])
+    footage: Mapped[Footage | None] = relationship()

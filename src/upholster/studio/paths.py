@@ -38,6 +38,11 @@ def clip_folder(render_id: int) -> Path:
     return media_root() / "clips" / str(render_id)
 
 
+def brought_in_folder(footage_id: int) -> Path:
+    """Where the files of a clip lie that was brought in."""
+    return media_root() / "clips" / f"footage-{footage_id}"
+
+
 def render_folders() -> list[Path]:
     """The folders of renders under way, or left behind by them."""
     return _numbered(media_root() / "renders")

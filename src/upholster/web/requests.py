@@ -93,6 +93,17 @@ class FittingBegun(Asked):
     clip: Id | None = None
 
 
+class ClipLaid(Asked):
+    clip: Id
+
+
+class MadeAgain(Asked):
+    """A clip in another format: a preset, or a delivery."""
+
+    preset: Id | None = None
+    delivery: Any = None
+
+
 class LayerSource(Asked):
     """Something to lay into a fitting."""
 

@@ -27,6 +27,12 @@ After = Literal["gone", "hold", "loop"]
 Hex = Annotated[str, Field(pattern="^#[0-9a-fA-F]{6}$")]
 
 
+def proposed_blend(ground: str) -> Blend:
+    """How an element joins by itself, by what it was shot before: from the dark light is added, ink darkens."""
+    joins: dict[str, Blend] = {"dark": "add", "light": "multiply"}
+    return joins.get(ground, "over")
+
+
 class FittingError(ValueError):
     """The document is not a fitting this version can use; the message says why."""
 

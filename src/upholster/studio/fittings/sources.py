@@ -60,7 +60,7 @@ def clip_of(source: Source) -> Clip:
         clip = db.get(Clip, source.id)
         if clip is None or clip.deleted_at is not None:
             raise Missing("the clip is not in the stockroom any more")
-        _ = clip.render
+        _ = clip.render, clip.footage
         return clip
 
 
@@ -74,6 +74,9 @@ def footage_of(source: Source) -> Footage:
 
 def files_of(clip: Clip) -> keying.Footage:
     """The files of a clip, with its alpha taken as it was written."""
+    if clip.footage is not None:
+        return source_of(clip.footage)
+    assert clip.render is not None
     delivery = read_delivery(clip.render.delivery)
     if delivery.form.content in ("pair", "matte"):
         raise Refused("a matte apart cannot be laid over anything; make another format of this clip")

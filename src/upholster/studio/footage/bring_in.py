@@ -1,6 +1,5 @@
 """Bringing footage in: recognised, looked into, and read through, each time into a reading of its own."""
 
-import os
 import re
 import shutil
 from collections.abc import Sequence
@@ -14,7 +13,8 @@ from upholster.media.decoder.reader import probe
 from upholster.media.delivery import Delivery, hex_colour
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
-from upholster.store.models import Footage, Reading, Render, Revision, Shot
+from upholster.media.files import same_file
+from upholster.store.models import Clip, Footage, Reading, Render, Revision, Shot
 from upholster.store.session import session
 from upholster.store.states import FootageState, ReadingState
 from upholster.studio import paths, queue
@@ -92,11 +92,7 @@ def _keep(pictures: Sequence[Path], home: Path) -> list[str]:
     for number, picture in enumerate(pictures):
         stem = "original" if len(pictures) == 1 else f"{number:06d}"
         names.append(f"{stem}{picture.suffix.lower()}")
-        try:
-            os.link(picture, home / names[-1])
-        except OSError:
-            # Another disk, or one without links.
-            shutil.copyfile(picture, home / names[-1])
+        same_file(picture, home / names[-1])
     return names
 
 
@@ -219,6 +215,8 @@ def remove(footage_id: int) -> None:
         if db.scalar(select(Render.id).where(Render.shot_id.in_(shots)).limit(1)):
             raise Refused("Clips were made from this footage, so it stays: they may need to be made again.")
         numbers = set(db.scalars(shots))
+        if db.scalar(select(Clip.id).where(Clip.footage_id == footage_id)):
+            raise Refused("This footage is a clip of the Stockroom, so it stays. Delete it there first.")
         fitted = {name for n in numbers for name in fittings.uses("shot").get(n, [])}
         fitted |= set(fittings.uses("footage").get(footage_id, []))
         if fitted:

@@ -15,7 +15,7 @@ from upholster.media.proxy import ProxyWriter
 from upholster.store.models import Footage, Reading, Revision, Shot
 from upholster.store.session import session
 from upholster.store.states import FootageState, ReadingState
-from upholster.studio import paths
+from upholster.studio import paths, queue
 from upholster.studio.footage import bring_in
 from upholster.studio.making import keying
 
@@ -93,6 +93,9 @@ def _put_in_force(reading_id: int) -> None:
             first = {"number": 1, "change": "First look", "recipe": reading.first_recipe}
             db.add(Revision(shot_id=shot.id, **first))
             shot.head = 1
+        stock_wanted = footage.stock_wanted
+    if stock_wanted:
+        queue.ask(queue.STOCK, footage_id=footage.id)
     for folder in paths.footage_folder(footage.sha256).glob("reading-*"):
         # The one before may be open in another process.
         if folder.name not in (f"reading-{reading_id}", f"reading-{before}"):

@@ -54,6 +54,19 @@ def write_fitting_sidecar(
     _write(path, planned, proof, {"revision": revision, "fitting": fitting.model_dump(mode="json")})
 
 
+def write_clip_sidecar(path: Path, *, clip: str, before: Path, planned: Plan, proof: Proof) -> None:
+    """The sidecar of a file made from a clip's: it has what the clip's own sidecar `before` says of its making."""
+    told = json.loads(before.read_text())
+    kept = {name: told[name] for name in ("source", "revision", "recipe", "fitting", "brought_in") if name in told}
+    _write(path, planned, proof, {"clip": clip, **kept})
+
+
+def write_brought_in_sidecar(path: Path, *, name: str, source: Source, inspection: dict[str, Any]) -> None:
+    """The sidecar of a clip that was made elsewhere: what it is called, and what was found in it."""
+    told = {"name": name, "sha256": source.sha256, "facts": source.facts.model_dump(mode="json"), "found": inspection}
+    put_text(path, json.dumps({"program": f"upholster {__version__}", "brought_in": told}, indent=2) + "\n")
+
+
 def _write(path: Path, planned: Plan, proof: Proof, made_from: dict[str, Any]) -> None:
     delivery = planned.delivery
     document = {

@@ -13,6 +13,7 @@ from upholster.studio import paths, queue
 from upholster.studio.footage.reading import unread
 from upholster.studio.queue import Asked
 from upholster.studio.renders.states import ACTIVE
+from upholster.studio.stock import brought_in
 from upholster.studio.traces import runs
 
 
@@ -26,6 +27,7 @@ def enqueue_missing(only: int | None = None) -> None:
         query = query.options(selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks))
         unfinished = list(db.scalars(query if only is None else query.where(Render.pass_id == only)))
     reading = [Asked(queue.READ, {"reading_id": n}) for n in (unread() if only is None else ())]
+    reading += [Asked(queue.STOCK, {"footage_id": n}) for n in (brought_in.unkept() if only is None else ())]
     reading += [Asked(queue.TRACE, {"run_id": n}) for n in (runs.unfinished() if only is None else ())]
     # Renders of one pass want the same ranges.
     queue.ask_all(list({w.lock: w for w in (*reading, *(w for r in unfinished for w in _missing(r)))}.values()))

@@ -1,5 +1,6 @@
 """Renders as people ask for them: ordered, followed, put in another order, called off, started again."""
 
+import re
 from collections import defaultdict
 from collections.abc import Hashable, Sequence
 from typing import NamedTuple
@@ -8,8 +9,9 @@ from sqlalchemy import case, func, select, update
 from sqlalchemy.orm import Session, selectinload
 
 from upholster.media.delivery import Delivery, plan, read_delivery
+from upholster.media.formats import FORMATS
 from upholster.media.proof import Proof
-from upholster.store.models import Fitting, Render, RenderPass, RenderRange, Shot
+from upholster.store.models import Clip, Fitting, Render, RenderPass, RenderRange, Shot
 from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import queue
@@ -17,14 +19,15 @@ from upholster.studio.errors import Refused
 from upholster.studio.fittings import fittings
 from upholster.studio.making import delivering, flat
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.renders.made_of import MadeOf, made_of_fitting, made_of_render, made_of_shot
+from upholster.studio.renders.made_of import MadeOf, made_of_clip, made_of_fitting, made_of_render, made_of_shot
 from upholster.studio.renders.missing import enqueue_missing
 from upholster.studio.renders.states import ACTIVE, end, now
 from upholster.studio.renders.traced import start_missing_of
+from upholster.studio.stock import stock
 
 
-def proposed_name(of: Shot | Fitting) -> str:
-    """The name of a shot or a fitting with a version number no earlier render has."""
+def proposed_name(of: Shot | Fitting | Clip) -> str:
+    """The name of a shot, a fitting or a clip with a version number no earlier render has."""
     with session() as db:
         return next_version(_stem(of), set(db.scalars(select(Render.name))))
 
@@ -45,8 +48,34 @@ def order_fitting(fitting_id: int, revision: int, deliveries: Sequence[Delivery]
     return _order(row, [made_of_fitting(document, d) for d in deliveries], revision, deliveries, name)
 
 
+#: Needs whose formats keep a clip so well that others are made from its file.
+_KEEPING = ("edit", "archive", "pictures")
+
+
+def from_its_file(clip: Clip) -> bool:
+    """Whether other formats of a clip are made from its own file: one that was brought in, or a fine one."""
+    form = FORMATS.get(clip.format)
+    return clip.footage_id is not None or bool(form and form.alpha_depth and form.need in _KEEPING)
+
+
+def order_again(clip_id: int, deliveries: Sequence[Delivery], name: str = "") -> list[Render]:
+    """Queue other formats of a clip: from its file, or where that is coarse, from what it was made from."""
+    clip = stock.get_clip(clip_id)
+    if from_its_file(clip):
+        made_of = made_of_clip(clip_id)
+        revision = clip.render.revision if clip.render else 0
+        return _order(clip, [made_of] * len(deliveries), revision, deliveries, name)
+    made = clip.render
+    assert made is not None
+    if made.shot_id is not None:
+        return order(made.shot_id, made.revision, deliveries, name)
+    if made.fitting_id is not None:
+        return order_fitting(made.fitting_id, made.revision, deliveries, name)
+    raise Refused("What this clip was made from is not here any more, and its file is too coarse to make others from.")
+
+
 def _order(
-    of: Shot | Fitting, made_of: Sequence[MadeOf], revision: int, deliveries: Sequence[Delivery], name: str
+    of: Shot | Fitting | Clip, made_of: Sequence[MadeOf], revision: int, deliveries: Sequence[Delivery], name: str
 ) -> list[Render]:
     if not deliveries:
         raise Refused("Choose a format to deliver.")
@@ -57,15 +86,15 @@ def _order(
     for each, planned in zip(made_of, plans, strict=True):
         each.ground(planned.delivery)
     start_missing_of(made_of[0].shots)
-    owner = {"shot_id": of.id} if isinstance(of, Shot) else {"fitting_id": of.id}
-    pinned = {} if isinstance(of, Shot) else {str(live.shot.id): live.revision for live in made_of[0].shots}
+    owner = _owner(of)
+    pinned = {str(live.shot.id): live.revision for live in made_of[0].shots} if isinstance(of, Fitting) else {}
     with session() as db:
         names = _names(db, of, [p.form.name for p in plans], name)
         passes: dict[Hashable, RenderPass] = {}
         ordered = []
         for planned, given in zip(plans, names, strict=True):
             # Pictures over a ground are others than those without.
-            same = (planned.timing, planned.form.content == "over" and not isinstance(of, Shot))
+            same = (planned.timing, planned.form.content == "over" and isinstance(of, Fitting))
             made_in = passes.get(same) or _new_pass(owner.get("shot_id"), planned.timing.frames)
             passes[same] = made_in
             ordered.append(
@@ -187,11 +216,23 @@ def proof_of(render: Render) -> Proof | None:
     return Proof.model_validate(render.proof) if render.proof else None
 
 
-def _stem(of: Shot | Fitting) -> str:
-    return safe_name(of.name).replace(" ", "_")
+def _owner(of: Shot | Fitting | Clip) -> dict[str, int | None]:
+    """What a render belongs to; one made from a clip belongs to what that was made from as well."""
+    if isinstance(of, Shot):
+        return {"shot_id": of.id}
+    if isinstance(of, Fitting):
+        return {"fitting_id": of.id}
+    shot_id, fitting_id = (of.render.shot_id, of.render.fitting_id) if of.render else (None, None)
+    return {"clip_id": of.id, "shot_id": shot_id, "fitting_id": fitting_id}
 
 
-def _names(db: Session, of: Shot | Fitting, formats: Sequence[str], given: str) -> list[str]:
+def _stem(of: Shot | Fitting | Clip) -> str:
+    """What its files are called, without a version."""
+    stem = safe_name(of.name).replace(" ", "_")
+    return re.sub(r"_v\d{3}(_\w+)?$", "", stem) if isinstance(of, Clip) else stem
+
+
+def _names(db: Session, of: Shot | Fitting | Clip, formats: Sequence[str], given: str) -> list[str]:
     """A free name for each of several formats; a given one that is taken is refused."""
     taken = set(db.scalars(select(Render.name)))
     stem = safe_name(given) if given.strip() else next_version(_stem(of), taken)

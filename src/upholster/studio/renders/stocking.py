@@ -11,6 +11,7 @@ from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import paths
 from upholster.studio.making.delivering import Stopped
+from upholster.studio.renders.made_of import MadeOf
 from upholster.studio.renders.plan import Job, job_of
 from upholster.studio.renders.states import clear_away, ended_with_a_sentence, fail_proof, now
 
@@ -32,6 +33,11 @@ def finish(render_id: int) -> None:
         _stock(job, proof, _beside(job, proof, count))
 
 
+def _tags(made_of: MadeOf) -> list[str]:
+    """A clip in another format has the tags of the one it was made from."""
+    return list(made_of.document.tags) if isinstance(made_of.document, Clip) else []
+
+
 def _beside(job: Job, proof: Proof, count: int) -> list[Path]:
     """What goes along with a file: the JSON that says what it is, and the small moving picture for lists."""
     sidecar, moving = job.delivered.with_name(job.delivered.name + ".json"), job.folder / "preview.webm"
@@ -47,7 +53,7 @@ def _stock(job: Job, proof: Proof, beside: list[Path]) -> None:
     What the render made stays where it is until the row is written, so that a worker or database that dies in
     between costs nothing but doing this once more.
     """
-    home = paths.clip_folder(job.render.id)
+    home, planned = paths.clip_folder(job.render.id), job.order.planned
     put_whole([*beside, job.delivered], home)
     with session() as db:
         render = db.get_one(Render, job.render.id, with_for_update=True)
@@ -62,7 +68,14 @@ def _stock(job: Job, proof: Proof, beside: list[Path]) -> None:
                 bytes=(home / job.delivered.name).stat().st_size,
                 width=proof.width,
                 height=proof.height,
-                tags=[],
+                frames=proof.frames,
+                rate=str(planned.timing.rate),
+                seconds=float(proof.frames / planned.timing.rate),
+                alpha=planned.delivery.alpha if planned.form.alpha_depth else "",
+                ground=job.made_of.kind_of_ground,
+                sound=planned.sound is not None,
+                format=planned.form.name,
+                tags=_tags(job.made_of),
             )
         )
     clear_away(job.render.id)

@@ -42,6 +42,15 @@ def open_shot(shot_id: int) -> State:
         return _state(db, shot)
 
 
+def first_of(footage_id: int) -> int:
+    """The number of the first shot of footage."""
+    with session() as db:
+        found = db.scalar(select(func.min(Shot.id)).where(Shot.footage_id == footage_id))
+    if found is None:
+        raise Missing("This footage is not here any more.")
+    return found
+
+
 def first_recipe(footage: Footage) -> Recipe:
     """The recipe proposed for footage when it was first read."""
     return read_recipe(footage.first_recipe)

@@ -23,7 +23,7 @@ from upholster.studio.fittings import fittings
 from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
-from upholster.studio.stock import stock
+from upholster.studio.stock import search, stock
 from upholster.studio.traces import runs
 
 #: Which plates are finished at first start, in which format, and the clips' tags.
@@ -56,7 +56,7 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
         render = renders.order(shot.id, state.revision, [Delivery(format=form)])[0]
         if not _finished(render.id, stopping):
             return
-        for clip in stock.clips():
+        for clip in search.clips():
             if clip.render_id == render.id:
                 stock.tag(clip.id, tags)
     for name, subject, strokes in (("kite", "Kite", kite.brushed()), ("street-fair", "Rooster", fair.brushed())):
@@ -72,7 +72,7 @@ def _fit() -> None:
     with session() as db:
         shots_by_name = {shot.name: shot.id for shot in db.scalars(select(Shot))}
         footage_by_name = {each.name: each.id for each in db.scalars(select(Footage))}
-    clips = {clip.render.shot.name: clip.id for clip in stock.clips() if clip.render.shot}
+    clips = {clip.render.shot.name: clip.id for clip in search.clips() if clip.render and clip.render.shot}
     wanted = {"marionette", "sparks"} - clips.keys() or {"kite"} - shots_by_name.keys()
     if not wanted and "night-harbour" in footage_by_name:
         document = harbour.scene(clips["marionette"], clips["sparks"], shots_by_name["kite"], footage_by_name)

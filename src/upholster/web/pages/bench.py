@@ -59,7 +59,8 @@ def show(shot_id: int) -> str:
 def _chosen(clip_id: int | None, line: int | None) -> dict[str, Any]:
     """What an address wants to find on the Bench: the delivery of a clip, and a line unfolded."""
     chosen: dict[str, Any] = {} if line is None else {"unfolded": [line]}
-    return chosen if clip_id is None else chosen | {"delivery": stock.get_clip(clip_id).render.delivery}
+    made = None if clip_id is None else stock.get_clip(clip_id).render
+    return chosen if made is None else chosen | {"delivery": made.delivery}
 
 
 @page.post("/name")

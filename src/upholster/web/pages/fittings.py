@@ -1,5 +1,6 @@
 """Fittings: clips placed in layers over a ground; a list of them, and one open."""
 
+import itertools
 import json
 import threading
 from typing import Any
@@ -8,8 +9,9 @@ import cv2
 import numpy as np
 from flask import Blueprint, Response, jsonify, render_template, request, url_for
 
+from upholster.core.composite.layers import Size
 from upholster.core.composite.over import over
-from upholster.core.documents.fitting import Fitting, Layer, Source
+from upholster.core.documents.fitting import Fitting, Layer, Source, changed, proposed_blend
 from upholster.media.delivery import read_delivery
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused
@@ -21,7 +23,7 @@ from upholster.studio.making.fitting import size_of
 from upholster.studio.making.flat import flat_colour
 from upholster.studio.renders import estimates, renders
 from upholster.studio.renders.made_of import made_of_fitting
-from upholster.studio.stock import stock
+from upholster.studio.stock import search, stock
 from upholster.web import paging, requests, words
 from upholster.web.fields import fitting_fields
 from upholster.web.newest import Newest
@@ -63,11 +65,29 @@ def begin() -> Response:
     return jsonify(at=url_for("fittings.opened", fitting_id=row.id))
 
 
-def _begun_with(source: Source, name: str) -> Fitting:
+def _size_of(source: Source) -> Size:
     try:
-        size = size_of(sources.job_of_source(source))
-    except (Missing, Refused) as error:
-        raise Refused(f"This cannot be laid into a fitting: {error}.") from None
+        return size_of(sources.job_of_source(source))
+    except (Missing, Refused, MediaError) as error:
+        raise Refused(f"This cannot be laid into a fitting: {str(error).rstrip('.')}.") from None
+
+
+def _with_layer(document: Fitting, source: Source, name: str) -> Fitting:
+    """A fitting with one more layer on top, made to fit in."""
+    size, frame = _size_of(source), document.frame
+    number = next(n for n in itertools.count(len(document.layers.order) + 1) if f"n{n}" not in document.layers.each)
+    layer = {
+        "name": name[:80],
+        "source": source.model_dump(mode="json"),
+        "blend": proposed_blend(_ground_kind(source)),
+        "scale": round(min(1.0, frame.width / size.width, frame.height / size.height), 4),
+    }
+    layers = {"order": [*document.layers.order, f"n{number}"], "each": {f"n{number}": layer}}
+    return changed(document, {"layers": layers})
+
+
+def _begun_with(source: Source, name: str) -> Fitting:
+    size = _size_of(source)
     layer = Layer(name=name[:80], source=source).model_dump(mode="json")
     frame = {"width": size.width, "height": size.height, "rate": str(size.rate), "length": size.length}
     return Fitting.model_validate({"frame": frame, "layers": [layer]})
@@ -77,7 +97,8 @@ def _begun_with(source: Source, name: str) -> Fitting:
 def opened(fitting_id: int) -> str:
     state = fittings.open_fitting(fitting_id)
     if clip_id := request.args.get("clip", type=int):
-        state.row.view = state.row.view | {"delivery": stock.get_clip(clip_id).render.delivery}
+        made = stock.get_clip(clip_id).render
+        state.row.view = state.row.view | ({"delivery": made.delivery} if made else {})
     facts = _facts(state.document)
     return render_template(
         "fittings/page.html",
@@ -105,7 +126,7 @@ def _facts(document: Fitting) -> dict[str, Any]:
 
 def _offered() -> list[tuple[str, str, list[tuple[int, str]]]]:
     """What can be laid into a fitting: kind, what that is called, and each by number and name."""
-    clips = [(clip.id, clip.name) for clip in stock.clips(most=_OFFERED)]
+    clips = [(clip.id, clip.name) for clip in search.clips(most=_OFFERED)]
     footage = bring_in.all_footage(_OFFERED)
     shots = [(shot.id, shot.name) for each in footage for shot in each.shots if each.state == "ready"]
     brought = [(each.id, each.name) for each in footage if each.state == "ready"]
@@ -114,6 +135,22 @@ def _offered() -> list[tuple[str, str, list[tuple[int, str]]]]:
         ("shot", "Shots, keyed live", shots),
         ("footage", "Footage as it is", brought),
     ]
+
+
+@page.get("/names")
+def names() -> Response:
+    """The newest fittings, by number and name."""
+    return jsonify([{"id": row.id, "name": row.name} for row in fittings.all_fittings(_OFFERED)])
+
+
+@page.post("/<int:fitting_id>/lay")
+def lay(fitting_id: int) -> Response:
+    """Lay a clip into a fitting as its topmost layer, in the middle."""
+    asked = asked_for(requests.ClipLaid)
+    state, source = fittings.open_fitting(fitting_id), Source(kind="clip", id=asked.clip)
+    document = _with_layer(state.document, source, stock.get_clip(asked.clip).name)
+    fittings.revise(fitting_id, document, f"{document.layers.shown[-1][1].name} laid in", state.revision)
+    return jsonify(at=url_for("fittings.opened", fitting_id=fitting_id), name=state.row.name)
 
 
 @page.post("/<int:fitting_id>/name")
@@ -277,7 +314,12 @@ def _state(state: fittings.State) -> dict[str, Any]:
 
 def _told(source: Source) -> dict[str, Any]:
     size = size_of(sources.job_of_source(source))
-    return {"name": _name_of(source), "kind": _ground_kind(source), **size._asdict(), "rate": str(size.rate)}
+    return {
+        "name": _name_of(source),
+        "blend": proposed_blend(_ground_kind(source)),
+        **size._asdict(),
+        "rate": str(size.rate),
+    }
 
 
 def _name_of(source: Source) -> str:
@@ -293,8 +335,4 @@ def _ground_kind(source: Source) -> str:
     """What a shot was taken before: elements from dark grounds are added, from light ones multiplied."""
     if source.kind == "shot":
         return sources.live_shot(source).recipe.screen.kind
-    if source.kind == "clip":
-        render = sources.clip_of(source).render
-        if render.shot_id is not None:
-            return sources.live_shot(Source(kind="shot", id=render.shot_id)).recipe.screen.kind
-    return "none"
+    return sources.clip_of(source).ground if source.kind == "clip" else "none"

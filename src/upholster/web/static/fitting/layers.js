@@ -6,8 +6,6 @@ import { spanOf } from "./geometry.js";
 
 const $ = (id) => document.getElementById(id);
 const TOGGLES = { hidden: ["Hidden: show it", "Leave it out"], solo: ["Alone: show all", "Show it alone"], locked: ["Locked: let the pointer move it", "Lock it"] };
-/** How elements of a ground join by themselves: light is added, ink darkens. */
-const JOINS = { dark: "add", light: "multiply" };
 const BLENDS = { over: "", add: "added", screen: "screened", multiply: "darkens" };
 
 export class Layers {
@@ -63,7 +61,7 @@ export class Layers {
       const fitting = this.page.store.recipe.frame;
       // Whatever is larger than the fitting is made to fit in.
       const scale = Math.min(1, fitting.width / told.width, fitting.height / told.height);
-      const layer = { ...this.page.standard, name: told.name.slice(0, 80), source, blend: JOINS[told.kind] ?? "over", scale: Number(scale.toFixed(4)) };
+      const layer = { ...this.page.standard, name: told.name.slice(0, 80), source, blend: told.blend, scale: Number(scale.toFixed(4)) };
       this.page.sources[mark] = told;
       this.#put([...this.all.order, mark], { ...this.all.each, [mark]: layer }, `${layer.name} laid in`, mark);
     } catch (error) {
