@@ -108,7 +108,7 @@ def _judged(case: Case, form: Format, kind: str, out: Path, head: list[str], bro
     count = len(seen.pictures)
     same = truth[:count] if count <= case.length else truth
     # GIF and WebP keep time in hundredths and thousandths of a second.
-    tick, rate = {"gif": 0.01, "webp": 0.001}.get(form.container, 0.0), float(case.rate)
+    tick, rate = {"gif": 0.01, "webp": 0.001, "avif": 0.001}.get(form.container, 0.0), float(case.rate)
     cells = [
         _alpha(form, seen, matte_seen, same),
         _colour(form, kind, seen, same),
@@ -131,7 +131,7 @@ def _seen(form: Format, out: Path) -> tuple[Seen, NDArray[np.float32] | None]:
     if form.content == "pair":
         fill, alone = sorted(out.glob(f"*{form.suffix}"))
         return by_ffmpeg(fill, 3), by_ffmpeg(alone, 3).pictures[..., 1]
-    if form.name in ("webp", "gif", "apng"):
+    if form.name in ("webp", "avif", "gif", "apng"):
         return by_pillow(out), None
     seen = by_ffmpeg(out, 4 if form.alpha_depth else 3)
     return seen, seen.pictures[..., 1] if form.content == "matte" else None

@@ -6,7 +6,7 @@ from typing import Self
 
 from playwright.sync_api import sync_playwright
 
-_SHOWN = {".webm": "video", ".mp4": "video", ".apng": "img", ".webp": "img", ".gif": "img"}
+_SHOWN = {".webm": "video", ".mp4": "video", ".apng": "img", ".webp": "img", ".avif": "img", ".gif": "img"}
 
 #: Draws the first picture and tells the alpha of its corner and of where the subject stands.
 _LOOK = """async ([tag, address]) => {

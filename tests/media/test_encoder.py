@@ -15,7 +15,7 @@ from plates import SKIN, disc, flat, shot
 from upholster.core.colour import decode_srgb, encode_srgb
 from upholster.core.composite.over import over, unmixed
 from upholster.core.delivery.sharpen import sharpen
-from upholster.media.decoder.animation import is_animated
+from upholster.media.decoder.animation import kind_of
 from upholster.media.decoder.code_values import to_planes
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, as_hex, hex_colour
@@ -157,7 +157,7 @@ def test_animated_webp_is_footage(tmp_path: Path) -> None:
     """RFC 9649: a container with the ANIM flag, read by Pillow, which FFmpeg's libraries cannot."""
     alphas = [shot(frame=n)[1] for n in range(6)]
     path = deliver([(flat(SKIN), a) for a in alphas], tmp_path, "webp", rate=12).files[0]
-    assert is_animated(path)
+    assert kind_of(path) == "webp"
     with Reader([path]) as reader:
         assert (reader.facts.length, reader.facts.rate, reader.facts.alpha) == (6, Fraction(12), True)
         for number in (5, 0, 3):
@@ -165,9 +165,27 @@ def test_animated_webp_is_footage(tmp_path: Path) -> None:
             assert found is not None and np.abs(found - alphas[number]).max() <= 0.5 / 255 + 1e-6
 
 
+def test_animated_avif_is_footage_and_one_picture_is_a_still(tmp_path: Path) -> None:
+    alphas = [shot(frame=n)[1] for n in range(6)]
+    for rate in (Fraction(12), Fraction(24000, 1001), Fraction(50)):
+        made = deliver(
+            [(flat(SKIN), a) for a in alphas], tmp_path / f"at{float(rate):.0f}", "avif", rate=rate, cuts=[4]
+        )
+        with Reader(made.files) as reader:
+            assert (reader.facts.length, reader.facts.rate, reader.facts.alpha_kind) == (6, rate, "straight")
+            for number in (5, 0, 3):
+                found = reader.frame(number).alpha
+                assert found is not None and np.abs(found - alphas[number]).max() <= 0.5 / 255 + 1e-6
+    one = deliver([(flat(SKIN), alphas[0])], tmp_path / "one", "avif")
+    assert one.proof.passed and probe(one.files).kind == "still"
+    (tmp_path / "cut.avif").write_bytes(made.files[0].read_bytes()[:400])
+    with pytest.raises(MediaError, match=r"\.$"):
+        probe([tmp_path / "cut.avif"])
+
+
 def test_a_still_webp_is_a_still_and_a_broken_animation_one_sentence(tmp_path: Path) -> None:
     Image.new("RGBA", (40, 30), (10, 200, 30, 255)).save(tmp_path / "still.webp")
-    assert not is_animated(tmp_path / "still.webp") and probe([tmp_path / "still.webp"]).kind == "still"
+    assert not kind_of(tmp_path / "still.webp") and probe([tmp_path / "still.webp"]).kind == "still"
     whole = deliver([(flat(SKIN), shot()[1])] * 4, tmp_path, "webp").files[0].read_bytes()
     (tmp_path / "cut.webp").write_bytes(whole[:60])
     with pytest.raises(MediaError, match=r"\.$"):

@@ -1,5 +1,6 @@
 """Delivered files opened by readers that had no part in writing them; each rule's source is named beside its test."""
 
+import base64
 import subprocess
 import zlib
 from pathlib import Path
@@ -9,11 +10,13 @@ import OpenEXR
 import pytest
 import tifffile
 from PIL import Image, ImageSequence
+from playwright.sync_api import sync_playwright
 
 from deliveries import deliver
 from plates import SKIN, Plane, flat, shot
 from upholster.core.colour import decode_srgb
 from upholster.media.encoder.pair import pair_files
+from upholster.media.errors import MediaError
 
 ALPHA = [shot(frame=n, soft=1.5)[1] for n in range(3)]
 FRAMES = [(flat(SKIN), alpha) for alpha in ALPHA]
@@ -134,7 +137,7 @@ def test_a_flat_colour_is_flat_and_keys_out_with_the_filters_of_ffmpeg(tmp_path:
         assert np.abs(picture - alpha).mean() < 0.02
 
 
-@pytest.mark.parametrize("name", ["prores4444", "png-mov", "avi", "vp9", "webp", "apng"])
+@pytest.mark.parametrize("name", ["prores4444", "png-mov", "avi", "vp9", "avif", "webp", "apng"])
 def test_a_file_brought_back_over_a_loud_colour_has_no_box_and_no_rim(tmp_path: Path, name: str) -> None:
     """Common practice, no source. Straight and premultiplied files alike, once they are taken for what they are."""
     from upholster.media.decoder.reader import Reader, probe
@@ -191,3 +194,61 @@ def test_short_clips_keep_their_rate_and_say_how_long_a_frame_is(tmp_path: Path,
     told = subprocess.run(asked, capture_output=True, text=True, check=True).stdout.split()
     assert all(0.03 < float(line.split(",")[1]) < 0.06 for line in told if line.startswith("packet"))
     assert name == "gif" or "stream,24/1" in told
+
+
+def test_animated_avif_has_its_alpha_for_ffmpeg_and_for_chromium(tmp_path: Path) -> None:
+    """AV1 Image File Format 1.1.0, 4.1: alpha is an auxiliary track. Read by Debian's FFmpeg, and by Chromium."""
+    path = deliver(FRAMES, tmp_path, "avif", rate=12).files[0]
+    asked = ["ffmpeg", "-v", "error", "-i", str(path), "-map", "0:1", "-pix_fmt", "gray", "-f", "rawvideo", "-"]
+    raw = subprocess.run(asked, capture_output=True, check=True).stdout
+    found = np.frombuffer(raw, np.uint8).reshape(3, 180, 320).astype(int)
+    assert np.abs(found - np.stack([codes(alpha) for alpha in ALPHA])).max() <= 1
+    look = """async (file) => {
+        const bytes = Uint8Array.from(atob(file), (c) => c.charCodeAt(0));
+        const decoder = new ImageDecoder({ data: bytes, type: 'image/avif' });
+        await decoder.tracks.ready;
+        const canvas = new OffscreenCanvas(320, 180).getContext('2d', { willReadFrequently: true });
+        const told = [];
+        for (let n = 0; n < decoder.tracks.selectedTrack.frameCount; n++) {
+            const { image } = await decoder.decode({ frameIndex: n });
+            canvas.clearRect(0, 0, 320, 180);
+            canvas.drawImage(image, 0, 0);
+            told.push([image.duration, [...canvas.getImageData(0, 0, 320, 180).data]]);
+        }
+        return told;
+    }"""
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+        page = browser.new_page()
+        # Decoders are for pages of one's own machine or with a certificate.
+        page.route("http://localhost/", lambda route: route.fulfill(body="<!doctype html>", content_type="text/html"))
+        page.goto("http://localhost/")
+        told = page.evaluate(look, base64.b64encode(path.read_bytes()).decode())
+        browser.close()
+    assert [duration for duration, _ in told] == pytest.approx([83_000, 84_000, 83_000], abs=1000)
+    for (_, pixels), alpha in zip(told, ALPHA, strict=True):
+        shown = np.array(pixels).reshape(180, 320, 4)
+        assert np.abs(shown[..., 3] - codes(alpha)).max() <= 1
+        assert np.abs(shown[..., :3].transpose(2, 0, 1) - codes(flat(SKIN)))[:, alpha > 0.5].max() <= 12
+
+
+def test_webm_within_a_bit_rate_keeps_to_it_and_is_as_fine_as_it_can_be(tmp_path: Path) -> None:
+    """Sizes are the file system's; the alpha is read by Debian's FFmpeg through libvpx."""
+    rng = np.random.default_rng(5)
+    speckled = [(np.clip(flat(SKIN) + rng.normal(0, 0.02, (3, 180, 320)), 0, 1).astype(np.float32), shot(frame=n)[1])
+                for n in range(24)]  # fmt: skip
+    sizes = {}
+    for rate in (120, 400, 20_000):
+        made = deliver(speckled, tmp_path / str(rate), "vp9-small", cuts=[13], bitrate=rate)
+        sizes[rate] = made.files[0].stat().st_size * 8 / 1000
+        assert made.proof.passed and sizes[rate] <= rate
+        asked = ["ffmpeg", "-v", "error", "-c:v", "libvpx-vp9", "-i", str(made.files[0]), "-vf", "alphaextract",
+                 "-pix_fmt", "gray", "-f", "rawvideo", "-"]  # fmt: skip
+        raw = subprocess.run(asked, capture_output=True, check=True).stdout
+        found = np.frombuffer(raw, np.uint8).reshape(24, 180, 320).astype(int)
+        assert np.abs(found[20] - codes(speckled[20][1])).mean() < 1
+    assert sizes[120] > 40 and sizes[400] > 150 and sizes[20_000] > sizes[400]
+    with pytest.raises(MediaError, match="does not fit into 50 kilobits a second at 320x180: it takes"):
+        noise = [(rng.random((3, 180, 320), np.float32), a) for _, a in speckled]
+        deliver(noise, tmp_path / "none", "vp9-small", bitrate=50)
+    assert not list((tmp_path / "none").glob("clip*"))

@@ -28,7 +28,7 @@ Plane = NDArray[np.float32]
 #: Side of the tiles that colour is judged in, in pixels whose colour is kept.
 _TILE = 8
 #: Seconds to which a container keeps time, where it does not keep it exactly, and how far it rounds a rate.
-_TICKS = {"gif": (0.01, 0.05), "webp": (0.001, 0.01), "apng": (0.0001, 0.001)}
+_TICKS = {"gif": (0.01, 0.05), "webp": (0.001, 0.01), "avif": (0.001, 0.01), "apng": (0.0001, 0.001)}
 
 
 def compare(

@@ -6,7 +6,6 @@ from itertools import chain
 import av
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import correlate
 
 Loudness = NDArray[np.float64]
 
@@ -64,6 +63,9 @@ def _loudness(packed: bytes) -> Loudness:
 
 def _shift(meant: Loudness, heard: Loudness) -> float:
     """Seconds by which one is later than the other; 0 where that cannot be seen."""
+    # Imported late: it takes long, and every command would wait for it.
+    from scipy.signal import correlate
+
     if not len(meant) or meant.std() < _VARIES * max(float(meant.mean()), _SILENT):
         return 0.0
     alike = correlate(heard - heard.mean(), meant - meant.mean(), method="fft")

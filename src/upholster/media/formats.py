@@ -41,6 +41,8 @@ class Format(NamedTuple):
         Whether alpha that is solid on all frames is left out of the file.
     merges_same : bool
         Whether frames that are all the same become a single still.
+    bitrate : int or None
+        Kilobits a second that a file is kept within where its delivery says none.
     """
 
     name: str
@@ -64,6 +66,7 @@ class Format(NamedTuple):
     most_rate: int = 240
     leaves_solid: bool = False
     merges_same: bool = False
+    bitrate: int | None = None
 
     @property
     def sequence(self) -> bool:
@@ -177,6 +180,18 @@ _TABLE = [
             "row-mt": "1",
         },
         ("sound",),
+    ),
+    Format(
+        "vp9-small", "WebM VP9, within a bit rate", "web", ".webm", "webm", "libvpx-vp9", "yuva420p", 8, 8, _STRAIGHT,
+        "As fine as a bit rate has room for; single pixels of soft edges may be far off.",
+        140 / 255, 1 / 255, 10 / 255,
+        {"auto-alt-ref": "0", "lag-in-frames": "0", "deadline": "good", "cpu-used": "5", "b": "0", "row-mt": "1"},
+        ("sound", "bitrate"), joins=False, bitrate=700,
+    ),
+    Format(
+        "avif", "Animated AVIF", "web", ".avif", "avif", "avif", "rgba", 8, 8, _STRAIGHT,
+        "An animated picture, smaller than WebP (AV1 Image File Format); alpha is lossless, colour is not.",
+        _step(8), _step(8), 6 / 255, {"quality": "80"}, joins=False, most_rate=100,
     ),
     Format(
         "webp", "Animated WebP", "web", ".webp", "webp", "libwebp_anim", "bgra", 8, 8, _STRAIGHT,

@@ -20,8 +20,11 @@ class Ready(NamedTuple):
 READY: tuple[Ready, ...] = (
     Ready("editing-master", "Editing master", Delivery(format="prores4444")),
     Ready("compositing-master", "Compositing master", Delivery(format="exr-half", alpha="premultiplied")),
-    Ready("web-element", "Small web element, 1000 px", Delivery(format="vp9", size=1000)),
+    Ready(
+        "web-element", "Small web element, 1000 px at 700 kbit/s", Delivery(format="vp9-small", size=1000, bitrate=700)
+    ),
     Ready("web-animation", "Animated picture, 640 px", Delivery(format="webp", size=640)),
+    Ready("web-avif", "Animated AVIF, 640 px", Delivery(format="avif", size=640)),
     Ready(
         "sticker",
         "Sticker, 480 px at 12 a second",

@@ -6,7 +6,6 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 from upholster.core.grids import area
 
@@ -84,6 +83,9 @@ def made(height: int, width: int, size: float, seed: int) -> Plane:
 @lru_cache(maxsize=8)
 def _tile(size: float) -> Plane:
     """Three squares of grain whose borders meet."""
+    # Imported late: it takes long, and every command would wait for it.
+    from scipy.ndimage import gaussian_filter
+
     noise = np.random.default_rng(0).standard_normal((4, _TILE, _TILE)).astype(np.float32)
     blurred = np.stack([gaussian_filter(plane, size, mode="wrap") for plane in noise])
     blurred /= blurred.std(axis=(1, 2), keepdims=True)

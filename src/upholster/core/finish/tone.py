@@ -5,7 +5,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from upholster.core.kernels import compiled, over_rows
 
@@ -63,6 +62,9 @@ def _curved(values: NDArray[np.float64], points: Sequence[tuple[float, float]]) 
     x, y = (np.array(part, np.float64) for part in zip(*points, strict=True))
     if len(x) == 1:
         return values + (y[0] - x[0])
+    # Imported late: it takes long, and every command would wait for it.
+    from scipy.interpolate import PchipInterpolator
+
     through = PchipInterpolator(x, y)
     first, last = float(through(x[0], 1)), float(through(x[-1], 1))
     inside = through(np.clip(values, x[0], x[-1]))

@@ -4,7 +4,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize_scalar
 
 Matrix = NDArray[np.float64]
 
@@ -79,6 +78,9 @@ def light_of(grey: NDArray[np.floating]) -> Light:
 
     def away(mired: float) -> float:
         return float(np.hypot(*(np.array(_uv(_locus(1e6 / mired))) - at)))
+
+    # Imported late: it takes long, and every command would wait for it.
+    from scipy.optimize import minimize_scalar
 
     found = minimize_scalar(away, bounds=(1e6 / COLDEST, 1e6 / WARMEST), method="bounded", options={"xatol": 1e-6})
     temperature = 1e6 / found.x

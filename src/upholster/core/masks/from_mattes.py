@@ -9,7 +9,6 @@ import cv2
 import numpy as np
 from contourpy import contour_generator
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from upholster.core.documents.masks import Mask
 from upholster.core.masks.course import MOST, Course
@@ -242,6 +241,9 @@ def _told_again(places: Numbers, count: int, before: Numbers | None) -> Numbers:
     whole = along[-1]
     at = np.arange(count) * whole / count
     if before is not None:
+        # Imported late: it takes long, and every command would wait for it.
+        from scipy.spatial import cKDTree
+
         fine = np.arange(0, whole, _FINE)
         there = _on(closed, along, fine)
         _, nearest = cKDTree(there).query(before + there.mean(axis=0) - _on_evenly(before).mean(axis=0))

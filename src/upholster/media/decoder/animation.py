@@ -1,4 +1,4 @@
-"""Animated WebP, which FFmpeg's libraries cannot read, through Pillow."""
+"""Animated WebP and AVIF, whose alpha FFmpeg's libraries cannot read, through Pillow."""
 
 from fractions import Fraction
 from pathlib import Path
@@ -8,17 +8,23 @@ from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
 from upholster.media.decoder.planes import Planes
+from upholster.media.decoder.stills import RATE
 from upholster.media.decoder.stream_facts import RATES
 from upholster.media.errors import MediaError
 from upholster.media.facts import FASTEST, SLOWEST, ColourTags, Facts
 from upholster.media.limits import FRAMES, PIXELS
 
 
-def is_animated(path: Path) -> bool:
-    """Whether a file is a WebP with several pictures (RFC 9649, section 2.7: the ANIM flag)."""
+def kind_of(path: Path) -> str:
+    """``webp`` for one with several pictures, ``avif``, or empty for what is neither.
+
+    RFC 9649, section 2.7: the ANIM flag; AV1 Image File Format 1.1.0, section 6: the brands.
+    """
     with path.open("rb") as file:
         head = file.read(21)
-    return head[:4] == b"RIFF" and head[8:16] == b"WEBPVP8X" and bool(head[20] & 2)
+    if head[:4] == b"RIFF" and head[8:16] == b"WEBPVP8X" and head[20] & 2:
+        return "webp"
+    return "avif" if head[4:12] in (b"ftypavif", b"ftypavis") else ""
 
 
 _TOO_MANY = f"This animation holds more than {FRAMES:,} pictures. Bring in a shorter one."
@@ -54,18 +60,19 @@ class Animation:
                 raise MediaError(_TOO_MANY)
             times = self._times()
         except (UnidentifiedImageError, OSError, SyntaxError) as error:
-            raise MediaError("This WebP file is broken or of a kind Upholster cannot read.") from error
-        whole = _even_rate(np.cumsum(times))
+            raise MediaError("This animation is broken or of a kind Upholster cannot read.") from error
+        whole = _even_rate(np.cumsum(times)) if len(times) > 1 else RATE
         rate = whole or min(max(_rate(len(times), int(times.sum())), SLOWEST), FASTEST)
         #: The picture each frame shows: pictures that stand longer are several frames.
         ends = np.rint(np.cumsum(times) * float(rate) / 1000).astype(int) if whole else np.arange(1, len(times) + 1)
         self._shows = np.repeat(np.arange(len(times)), np.diff(ends, prepend=0))
         if len(self._shows) > FRAMES:
             raise MediaError(_TOO_MANY)
+        kind = kind_of(path)
         self.facts = Facts(
-            kind="video",
-            container="webp",
-            codec="webp",
+            kind="video" if len(times) > 1 else "still",
+            container=kind,
+            codec=kind,
             width=self._film.width,
             height=self._film.height,
             length=len(self._shows),
@@ -83,8 +90,12 @@ class Animation:
 
     def _times(self) -> np.ndarray:
         """Milliseconds each picture is shown."""
+        count = getattr(self._film, "n_frames", 1)
+        if count == 1:
+            # One picture alone is a still, whatever time it is given.
+            return np.array([1000 / float(RATE)])
         times = []
-        for number in range(getattr(self._film, "n_frames", 1)):
+        for number in range(count):
             self._film.seek(number)
             self._film.load()
             times.append(int(self._film.info.get("duration", 42)) or 42)

@@ -12,7 +12,7 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from upholster.media.decoder.animation import Animation, is_animated
+from upholster.media.decoder.animation import Animation, kind_of
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.sandbox import confine
 from upholster.media.decoder.sound import take_sound
@@ -49,7 +49,7 @@ Source = VideoFile | Sequence | Animation
 
 
 def _open(paths: list[Path], table: dict[str, list[int]] | None, deinterlace: bool) -> Source:
-    if len(paths) == 1 and is_animated(paths[0]):
+    if len(paths) == 1 and kind_of(paths[0]):
         return Animation(paths[0])
     if len(paths) > 1 or paths[0].suffix.lower() in SUFFIXES:
         return Sequence(paths)

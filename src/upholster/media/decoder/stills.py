@@ -16,7 +16,7 @@ from upholster.media.limits import PIXELS
 #: Rate given to stills and sequences, which have none of their own.
 RATE = Fraction(24)
 
-SUFFIXES = {".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tga", ".dpx", ".tif", ".tiff", ".exr"}
+SUFFIXES = {".png", ".jpg", ".jpeg", ".webp", ".avif", ".bmp", ".tga", ".dpx", ".tif", ".tiff", ".exr"}
 
 
 def open_still(path: Path) -> tuple[Planes, Facts]:

@@ -1,5 +1,6 @@
 """Encoding once more what was kept lossless, for formats whose parts cannot be joined."""
 
+import math
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
@@ -10,13 +11,18 @@ from upholster.core.composite.over import pack_rgba8
 from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery, Plan
+from upholster.media.encoder.avif import write_avif
+from upholster.media.encoder.join import join_movies
 from upholster.media.encoder.movie import MovieWriter
 from upholster.media.encoder.pixels import palette_of, with_palette
+from upholster.media.errors import MediaError
 from upholster.media.formats import Format
 from upholster.media.sound import Sound
 
 #: Pictures of a clip that its palette is taken from, and pixels of each.
 _LOOKED_AT, _PIXELS = 16, 40_000
+#: Constant qualities of VP9, of 0 to 63, between which one is looked for, and how many steps about halve a file.
+_FINEST, _COARSEST, _HALVES = 18, 63, 11
 
 
 def transcode(
@@ -30,7 +36,27 @@ def transcode(
 ) -> None:
     """Encode the pictures of lossless `parts`, in order, into one file of the planned format."""
     form = planned.form
-    form = form._replace(options=form.options | codec_options(form, planned.delivery))
+    if form.codec == "avif":
+        pictures = _packed(parts, progress)
+        count, rate = planned.timing.frames, planned.timing.rate
+        write_avif(pictures, count, rate, path, quality=int(form.options["quality"]), threads=threads)
+        return
+    if form.bitrate:
+        _within(planned, parts, path, sound, threads, progress)
+        return
+    _movie(planned, form.options | codec_options(form, planned.delivery), parts, path, sound, threads, progress)
+
+
+def _movie(
+    planned: Plan,
+    options: dict[str, str],
+    parts: Sequence[Path],
+    path: Path,
+    sound: Sound | None,
+    threads: int,
+    progress: Callable[[int], None],
+) -> None:
+    form = planned.form._replace(options=options)
     fill = None
     if form.pixels == "pal8":
         clear = planned.delivery.palette - 1
@@ -45,6 +71,38 @@ def transcode(
             assert alpha is not None, "parts are kept with alpha"
             writer.write(frame.rgb, alpha)
             progress(done)
+
+
+def _within(
+    planned: Plan,
+    parts: Sequence[Path],
+    path: Path,
+    sound: Sound | None,
+    threads: int,
+    progress: Callable[[int], None],
+) -> None:
+    """Encode at one quality throughout, the finest found that stays within a bit rate.
+
+    An encoder that is told a rate spends it on the first frames of alpha; one quality for all keeps every frame.
+    """
+    form, seconds = planned.form, planned.timing.frames / planned.timing.rate
+    rate = planned.delivery.bitrate or form.bitrate or 0
+    room = int(rate * 125 * seconds)
+    quality = _FINEST
+    while True:
+        _movie(planned, form.options | {"crf": str(quality)}, parts, path, None, threads, progress)
+        size = path.stat().st_size
+        if size <= room:
+            break
+        if quality == _COARSEST:
+            path.unlink()
+            raise MediaError(
+                f"This clip does not fit into {rate} kilobits a second at {planned.width}x{planned.height}: it takes "
+                f"{size / 125 / float(seconds):.0f}. Choose a smaller size or a higher rate."
+            )
+        quality = min(_COARSEST, quality + max(2, math.ceil(_HALVES * math.log2(size / room))))
+    if sound:
+        join_movies(form, [path], path, planned.timing.rate, sound)
 
 
 def codec_options(form: Format, delivery: Delivery) -> dict[str, str]:
@@ -76,6 +134,14 @@ def _pictures(parts: Sequence[Path]) -> Iterator[Frame]:
     for part in parts:
         with Reader([part]) as reader:
             yield from reader.frames(range(reader.facts.length))
+
+
+def _packed(parts: Sequence[Path], progress: Callable[[int], None]) -> Iterator[NDArray[np.uint8]]:
+    """The same as straight 8-bit RGBA."""
+    for done, frame in enumerate(_pictures(parts), 1):
+        assert frame.alpha is not None, "parts are kept with alpha"
+        yield pack_rgba8(frame.rgb, frame.alpha)
+        progress(done)
 
 
 def _sample(parts: Sequence[Path], count: int) -> NDArray[np.uint8]:

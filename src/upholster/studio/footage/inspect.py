@@ -14,7 +14,14 @@ from upholster.studio.making.keying import Footage
 #: Frames looked at, spread over the file.
 _LOOKED_AT = 6
 #: What a codec's own standard says of its alpha; where it is silent, only looking tells.
-_STATED = {"png": "straight", "apng": "straight", "webp": "straight", "gif": "straight", "openexr": "premultiplied"}
+_STATED = {
+    "png": "straight",
+    "apng": "straight",
+    "webp": "straight",
+    "avif": "straight",
+    "gif": "straight",
+    "openexr": "premultiplied",
+}
 #: Formats of wide use that cannot hold alpha at all.
 _NEVER = {"h264": "H.264", "mjpeg": "JPEG", "mpeg4": "MPEG-4", "mpeg2video": "MPEG-2", "dnxhd": "DNxHD"}
 

@@ -14,7 +14,7 @@ from upholster.studio.making.keying import Job, KeyedFrame
 from upholster.studio.making.retiming import retimed_frames
 
 #: Codecs whose frames lean on earlier ones, and how many frames apart whole ones stand; None: only the first is whole.
-_WHOLE_EVERY = {"libvpx-vp9": 24, "libx264": 48, "libwebp_anim": None, "apng": None, "gif": None}
+_WHOLE_EVERY = {"libvpx-vp9": 24, "libx264": 48, "libwebp_anim": None, "avif": None, "apng": None, "gif": None}
 #: Frames made where each stands alone; places looked at and frames made at each where not.
 _ALONE, _PLACES, _RUN = 5, 2, 6
 
