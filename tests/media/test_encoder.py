@@ -167,10 +167,8 @@ def test_animated_webp_is_footage(tmp_path: Path) -> None:
 
 def test_animated_avif_is_footage_and_one_picture_is_a_still(tmp_path: Path) -> None:
     alphas = [shot(frame=n)[1] for n in range(6)]
-    for rate in (Fraction(12), Fraction(24000, 1001), Fraction(50)):
-        made = deliver(
-            [(flat(SKIN), a) for a in alphas], tmp_path / f"at{float(rate):.0f}", "avif", rate=rate, cuts=[4]
-        )
+    for rate in (12, 25, 50):
+        made = deliver([(flat(SKIN), a) for a in alphas], tmp_path / f"at{rate}", "avif", rate=rate, cuts=[4])
         with Reader(made.files) as reader:
             assert (reader.facts.length, reader.facts.rate, reader.facts.alpha_kind) == (6, rate, "straight")
             for number in (5, 0, 3):

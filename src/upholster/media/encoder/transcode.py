@@ -23,6 +23,8 @@ from upholster.media.sound import Sound
 _LOOKED_AT, _PIXELS = 16, 40_000
 #: Constant qualities of VP9, of 0 to 63, between which one is looked for, and how many steps about halve a file.
 _FINEST, _COARSEST, _HALVES = 18, 63, 11
+#: How often one is tried at most, and the share of the room that is filled well enough.
+_ATTEMPTS, _FILLED = 8, 0.85
 
 
 def transcode(
@@ -88,19 +90,33 @@ def _within(
     form, seconds = planned.form, planned.timing.frames / planned.timing.rate
     rate = planned.delivery.bitrate or form.bitrate or 0
     room = int(rate * 125 * seconds)
-    quality = _FINEST
-    while True:
-        _movie(planned, form.options | {"crf": str(quality)}, parts, path, None, threads, progress)
-        size = path.stat().st_size
+    attempt = path.with_name(f"attempt-{path.name}")
+    quality, too_large, fits = _FINEST, _FINEST - 1, _COARSEST + 1
+    for left in reversed(range(_ATTEMPTS)):
+        _movie(planned, form.options | {"crf": str(quality)}, parts, attempt, None, threads, progress)
+        size = attempt.stat().st_size
         if size <= room:
-            break
-        if quality == _COARSEST:
-            path.unlink()
+            attempt.replace(path)
+            fits = quality
+            if size > _FILLED * room or fits - too_large == 1:
+                break
+            quality = (too_large + fits) // 2
+        elif quality == _COARSEST:
+            attempt.unlink()
             raise MediaError(
                 f"This clip does not fit into {rate} kilobits a second at {planned.width}x{planned.height}: it takes "
                 f"{size / 125 / float(seconds):.0f}. Choose a smaller size or a higher rate."
             )
-        quality = min(_COARSEST, quality + max(2, math.ceil(_HALVES * math.log2(size / room))))
+        else:
+            too_large = quality
+            if fits - too_large == 1:
+                break
+            quality += max(2, math.ceil(_HALVES * math.log2(size / room)))
+            if fits <= _COARSEST:
+                quality = min(quality, (too_large + fits) // 2)
+            elif left == 1 or quality > _COARSEST:
+                quality = _COARSEST
+    attempt.unlink(missing_ok=True)
     if sound:
         join_movies(form, [path], path, planned.timing.rate, sound)
 
