@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from upholster.core.composite.over import over
 from upholster.core.delivery import one_bit as edges
+from upholster.core.delivery.extended import extended
 from upholster.core.delivery.sharpen import sharpen
 from upholster.core.delivery.sizing import resized, within
 from upholster.core.documents.recipe import Take
@@ -60,6 +61,9 @@ class Delivery(BaseModel):
     palette: int = Field(default=256, ge=4, le=256, description="Colours, transparency included.")
     colour: Hex | None = Field(default=None, description="Flat colour; null for one the subject does not contain.")
     sharpen: float = Field(default=0.0, ge=0, le=1, description="Slight sharpening.")
+    metres: float = Field(default=1.0, ge=0.001, le=1000, description="How wide a card for 3D is, in metres.")
+    still: int = Field(default=0, ge=0, le=9_999_999, description="Frame that a card's .glb shows, from 0.")
+    atlas: bool = Field(default=False, description="A card's .glb shows a sheet of all frames instead of one.")
     bitrate: int | None = Field(default=None, ge=50, le=200_000, description="Most kilobits a second; null for any.")
     ground: str = Field(
         default="#808080", pattern="^(#[0-9a-fA-F]{6}|[0-9a-f]{64})$", description="Colour, or SHA-256 of footage."
@@ -191,6 +195,8 @@ def prepare(rgb: Plane, alpha: Plane, planned: Plan, number: int, ground: Ground
             return Picture(over(rgb, alpha, behind), np.ones_like(alpha), alpha)
         case "pair":
             return Picture(rgb, alpha, alpha)
+    if form.card:
+        return Picture(extended(rgb, alpha), alpha, alpha)
     if form.alpha_depth == 1:
         blend = hex_colour(delivery.blend_with)
         rgb, kept = edges.one_bit(rgb, alpha, edge=delivery.edge, cut=delivery.cut, blend=blend)

@@ -14,6 +14,7 @@ NEEDS = {
     "archive": "archive and exchange",
     "pictures": "a picture sequence",
     "web": "web, slides and streams",
+    "3d": "a card for 3D",
     "recover": "players without alpha",
     "matte": "a matte apart",
     "review": "review over a ground",
@@ -43,6 +44,8 @@ class Format(NamedTuple):
         Whether frames that are all the same become a single still.
     bitrate : int or None
         Kilobits a second that a file is kept within where its delivery says none.
+    card : bool
+        Whether scenes for 3D go along with the pictures.
     """
 
     name: str
@@ -67,6 +70,7 @@ class Format(NamedTuple):
     leaves_solid: bool = False
     merges_same: bool = False
     bitrate: int | None = None
+    card: bool = False
 
     @property
     def sequence(self) -> bool:
@@ -209,6 +213,11 @@ _TABLE = [
         "Plays everywhere; each pixel is there or not, and few colours.",
         _step(8), _step(8), 14 / 255, {"gifflags": "0"}, ("loop", "edge", "cut", "blend_with", "palette"),
         joins=False, most_rate=50,
+    ),
+    _lossless(
+        "card", "Card for 3D", "3d", ".png", "sequence", "png", "rgba", 8, _STRAIGHT,
+        "A plane with the clip on it: USD (.usda, .usdz) of every picture, glTF (.glb) of one or a sheet of all.",
+        takes=("metres", "still", "atlas"), card=True,
     ),
     Format(
         "flat-h264", "H.264 over a flat colour", "recover", ".mp4", "mp4", "libx264", "yuv420p", 8, 0, (),

@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.media.card.card import card_files, write_card, wrong_card
 from upholster.media.compare import compare, compare_joined
 from upholster.media.delivery import Plan, prepare
 from upholster.media.encoder.join import join_movies, zip_files
@@ -200,7 +201,9 @@ def wrongly_joined(footage: Footage, planned: Plan, folder: Path, count: int, fi
         return reason
     if form.sequence:
         gone = next((file.name for file in files if not file.is_file()), "")
-        return f"{gone} is missing." if gone else ""
+        if gone:
+            return f"{gone} is missing."
+        return wrong_card(planned, folder, files) if form.card else ""
     if not form.joins:
         return ""
     parts = [part_path(folder, position, form) for position in range(count)]
@@ -261,6 +264,8 @@ def assemble(
     form, rate = planned.form, planned.timing.rate
     files = assembled(planned, folder, target)
     if form.sequence:
+        if form.card:
+            write_card(planned, folder, files)
         return files
     parts = [part_path(folder, position, form) for position in range(count)]
     sound = retimed_sound(job.footage, planned)
@@ -277,6 +282,11 @@ def assemble(
 
 def pack(planned: Plan, files: Sequence[Path], stem: str, target: Path) -> None:
     """Many files of one delivery as one zip to hand over."""
+    if planned.form.card:
+        # Its scenes name their pictures as they lie here.
+        beside = [*files, *sorted(path for path in files[0].parent.iterdir() if path.name in card_files(planned))]
+        zip_files([(file, f"{stem}/{file.name}") for file in beside], target)
+        return
     dot = "." if planned.form.sequence else "_"
     zip_files([(file, f"{stem}/{stem}{dot}{file.name}") for file in files], target)
 

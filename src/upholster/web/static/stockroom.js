@@ -99,7 +99,7 @@ function makeAgain(card) {
   dialog.showModal();
   dialog.onclose = () => {
     if (dialog.returnValue === "make") make(card, chosenDelivery($("make-delivery")));
-    if (dialog.returnValue === "card") make(card, { delivery: { format: "card" } });
+    if (dialog.returnValue === "card") make(card, { delivery: { format: "card", metres: Number($("card-metres").value) || 1, still: Number($("card-still").value) || 0, atlas: $("card-atlas").checked } });
   };
 }
 

@@ -1,0 +1,1 @@
+"""Cards for 3D: a plane with a clip on it, as open scene formats have them."""
