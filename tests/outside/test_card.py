@@ -17,6 +17,7 @@ from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 from deliveries import deliver
 from plates import SKIN, flat, shot
 from upholster.core.delivery.extended import extended
+from upholster.studio.footage.uploads import unpacked
 from upholster.studio.making.delivering import pack
 
 ALPHA = [shot(frame=n, soft=6)[1] for n in range(5)]
@@ -172,7 +173,7 @@ def test_a_hard_matte_is_cut_out_and_a_sheet_holds_every_frame(tmp_path: Path, r
     folder = deliver(hard, tmp_path, "card", atlas=True).files[0].parent
     told = json.loads((folder / "card.json").read_text())
     assert told["alphaMode"] == "MASK" == pygltflib.GLTF2().load(str(folder / "card.glb")).materials[0].alphaMode
-    sheet, pixels = told["atlas"], cv2.imread(str(folder / "atlas.png"), cv2.IMREAD_UNCHANGED)
+    sheet, pixels = told["atlas"], cv2.imread(str(folder / "sheet/atlas.png"), cv2.IMREAD_UNCHANGED)
     assert pixels.shape[:2] == (sheet["rows"] * sheet["height"], sheet["columns"] * sheet["width"])
     assert (sheet["width"], sheet["height"]) == (320, 180)
     for number, (_, alpha) in enumerate(hard):
@@ -186,14 +187,17 @@ def test_a_hard_matte_is_cut_out_and_a_sheet_holds_every_frame(tmp_path: Path, r
 
 
 def test_handed_over_it_is_one_zip_whose_scenes_find_their_pictures(tmp_path: Path) -> None:
-    made = deliver(FRAMES[:2], tmp_path / "made", "card")
+    made = deliver(FRAMES[:2], tmp_path / "made", "card", atlas=True)
     pack(made.planned, made.files, "moth_v001", tmp_path / "moth_v001.zip")
     with zipfile.ZipFile(tmp_path / "moth_v001.zip") as packed:
         packed.extractall(tmp_path / "out")
     home = tmp_path / "out/moth_v001"
     assert sorted(p.name for p in home.iterdir()) == [
-        "000000.png", "000001.png", "card.glb", "card.json", "card.usda", "card.usdz",
+        "000000.png", "000001.png", "card.glb", "card.json", "card.usda", "card.usdz", "sheet",
     ]  # fmt: skip
+    (tmp_path / "again").mkdir()
+    shutil.copy(tmp_path / "moth_v001.zip", tmp_path / "again")
+    assert [p.name for p in unpacked(tmp_path / "again")] == ["000000.png", "000001.png"]
     stage = Usd.Stage.Open(str(home / "card.usda"))
     file = UsdShade.Shader.Get(stage, "/Card/Material/Pictures").GetInput("file")
     assert Path(file.Get(1).resolvedPath) == home / "000001.png"

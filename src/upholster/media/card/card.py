@@ -10,7 +10,8 @@ from upholster.media.card.usd import write_usd, wrong_usd
 from upholster.media.delivery import Plan
 from upholster.media.files import put_text
 
-_SCENE, _SHEET, _TOLD = "card.glb", "atlas.png", "card.json"
+#: A sheet lies in a folder below: it is no picture of the sequence.
+_SCENE, _SHEET, _TOLD = "card.glb", "sheet/atlas.png", "card.json"
 
 
 def write_card(planned: Plan, folder: Path, pictures: Sequence[Path]) -> None:
@@ -34,6 +35,7 @@ def write_card(planned: Plan, folder: Path, pictures: Sequence[Path]) -> None:
     shown = pictures[_still(planned)]
     if sheet:
         shown = folder / _SHEET
+        shown.parent.mkdir(exist_ok=True)
         write_sheet(pictures, sheet, shown)
         told["atlas"] = {"file": _SHEET, **sheet._asdict()}
     else:

@@ -10,7 +10,7 @@ import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from zipfile import BadZipFile, ZipFile
+from zipfile import BadZipFile, ZipFile, ZipInfo
 
 from upholster.media.decoder.stills import SUFFIXES
 from upholster.media.errors import MediaError
@@ -132,6 +132,11 @@ def unzipped(path: Path) -> list[Path]:
     return in_order(sorted(home.iterdir()))
 
 
+def _is_picture(member: ZipInfo) -> bool:
+    suffix = Path(safe_name(Path(member.filename).name)).suffix.lower()
+    return not member.is_dir() and "__MACOSX" not in member.filename and suffix in SUFFIXES
+
+
 def _unzip(path: Path, inside: Path) -> list[Path]:
     # A try before this one may have been cut short.
     shutil.rmtree(inside, ignore_errors=True)
@@ -140,10 +145,13 @@ def _unzip(path: Path, inside: Path) -> list[Path]:
     came_from: dict[str, str] = {}
     try:
         with ZipFile(path) as archive:
-            for member in archive.infolist():
-                name = safe_name(Path(member.filename).name)
-                if member.is_dir() or "__MACOSX" in member.filename or Path(name).suffix.lower() not in SUFFIXES:
+            pictures = [each for each in archive.infolist() if _is_picture(each)]
+            # What lies in folders below, as a sheet of them all, is beside the sequence.
+            top = min((each.filename.count("/") for each in pictures), default=0)
+            for member in pictures:
+                if member.filename.count("/") > top:
                     continue
+                name = safe_name(Path(member.filename).name)
                 if name in came_from:
                     raise MediaError(
                         f"This zip holds {name} twice, as “{came_from[name]}” and “{member.filename}”. "

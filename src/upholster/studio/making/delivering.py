@@ -284,8 +284,9 @@ def pack(planned: Plan, files: Sequence[Path], stem: str, target: Path) -> None:
     """Many files of one delivery as one zip to hand over."""
     if planned.form.card:
         # Its scenes name their pictures as they lie here.
-        beside = [*files, *sorted(path for path in files[0].parent.iterdir() if path.name in card_files(planned))]
-        zip_files([(file, f"{stem}/{file.name}") for file in beside], target)
+        folder = files[0].parent
+        names = [*(file.name for file in files), *card_files(planned)]
+        zip_files([(folder / name, f"{stem}/{name}") for name in names], target)
         return
     dot = "." if planned.form.sequence else "_"
     zip_files([(file, f"{stem}/{stem}{dot}{file.name}") for file in files], target)
