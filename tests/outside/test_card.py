@@ -1,6 +1,7 @@
 """Cards for 3D, opened by libraries that had no part in writing them, and rendered by three.js."""
 
 import json
+import shutil
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
