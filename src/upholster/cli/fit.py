@@ -16,7 +16,7 @@ from upholster.core.kernels import row_bands
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS
 from upholster.studio.making.delivering import deliver
-from upholster.studio.making.fitting import FitJob, Taken, unkeyed
+from upholster.studio.making.fitting import FitJob, Taken, fit_job, unkeyed
 from upholster.studio.making.keying import Footage, Job, KeyJob, screen_of, survey_footage
 from upholster.studio.making.sidecar import write_fitting_sidecar
 
@@ -67,7 +67,7 @@ def _job_of(fitting: Fitting, beside: Path, *, over_ground: bool) -> FitJob:
     """A fitting with its files found, by paths that begin beside it."""
     layers = {mark: _layer_job(layer.source, beside) for mark, layer in fitting.layers.shown}
     ground = _footage(fitting.ground.source, beside) if fitting.ground.source and over_ground else None
-    return FitJob(fitting, layers, ground, over_ground)
+    return fit_job(fitting, layers, ground, over_ground=over_ground)
 
 
 def _layer_job(source: Source, beside: Path) -> Job:

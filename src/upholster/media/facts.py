@@ -84,7 +84,8 @@ class Facts(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     version: Literal[1] = 1
-    kind: Literal["video", "still", "sequence"]
+    #: Of sound alone, there are frames of time, but no pictures: its sides are 0.
+    kind: Literal["video", "still", "sequence", "sound"]
     container: str
     codec: str
     width: int

@@ -103,6 +103,10 @@ class Layer(Timing):
     after: After = Field(default="loop", description="Once its pictures end: it is gone, holds, or begins again.")
     repeat: Repeat = Repeat()
     finish: Finish = Finish()
+    gain: Track = track(0.0, -60.0, 24.0, step=0.5, unit="dB", doc="How loud its sound is; -60 is silent.")
+    fade_in: int = Field(default=0, ge=0, le=LONGEST, description="Frames over which its sound comes up.")
+    fade_out: int = Field(default=0, ge=0, le=LONGEST, description="Frames over which its sound goes away at the end.")
+    muted: bool = Field(default=False, description="Leave its sound out.")
     hidden: bool = Field(default=False, description="Leave it out.")
     locked: bool = Field(default=False, description="Whether the pointer leaves it alone.")
     solo: bool = Field(default=False, description="Show only those that are solo.")
@@ -128,6 +132,12 @@ class Ground(Settings):
     source: Source | None = Field(default=None, description="A still or a clip, which fills the frame.")
 
 
+class Sound(Settings):
+    """What becomes of the sounds of all layers together."""
+
+    limited: bool = Field(default=False, description="Turn it down where it would go beyond full scale.")
+
+
 class Frame(Settings):
     """Its size, its rate and its length."""
 
@@ -144,6 +154,7 @@ class Fitting(Settings):
     frame: Frame = Frame()
     ground: Ground = Ground()
     layers: Layers = Layers()
+    sound: Sound = Sound()
 
     def alone(self, layer: str) -> Self:
         """One layer of it, by its mark or its name, over nothing.

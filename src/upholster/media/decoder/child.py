@@ -16,6 +16,7 @@ from upholster.media.decoder.animation import Animation, kind_of
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.sandbox import confine
 from upholster.media.decoder.sound import take_sound
+from upholster.media.decoder.sound_file import SoundFile, is_sound
 from upholster.media.decoder.stills import SUFFIXES, open_still
 from upholster.media.decoder.video import VideoFile
 from upholster.media.errors import MediaError
@@ -45,12 +46,14 @@ class Sequence:
         return planes
 
 
-Source = VideoFile | Sequence | Animation
+Source = VideoFile | Sequence | Animation | SoundFile
 
 
 def _open(paths: list[Path], table: dict[str, list[int]] | None, deinterlace: bool) -> Source:
     if len(paths) == 1 and kind_of(paths[0]):
         return Animation(paths[0])
+    if len(paths) == 1 and is_sound(paths[0]):
+        return SoundFile(paths[0])
     if len(paths) > 1 or paths[0].suffix.lower() in SUFFIXES:
         return Sequence(paths)
     return VideoFile(str(paths[0]), table, deinterlace=deinterlace)

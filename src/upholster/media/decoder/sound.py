@@ -3,7 +3,7 @@
 import io
 from collections.abc import Iterable, Iterator
 from fractions import Fraction
-from typing import Any
+from typing import IO, Any
 
 import av
 import numpy as np
@@ -30,10 +30,10 @@ _JITTER = 0.02
 _HELD, _CHUNK = 400_000_000, 4096
 
 
-def take_sound(path: str, wanted: SoundWanted) -> bytes:
+def take_sound(path: str | IO[bytes], wanted: SoundWanted) -> bytes:
     """The first sound track of a file as a file of its own that begins with the first picture.
 
-    Empty where there is none.
+    `path` may be an open file as well. Empty where there is none.
 
     Raises
     ------

@@ -25,7 +25,15 @@ from upholster.studio.looking import look
 from upholster.studio.looking.kept import Kept
 from upholster.studio.looking.look import Quality
 from upholster.studio.making.finishing import spread
-from upholster.studio.making.fitting import colour_below, finished, ground_frame, premultiplied, size_of, straight
+from upholster.studio.making.fitting import (
+    colour_below,
+    finished,
+    ground_frame,
+    has_pictures,
+    premultiplied,
+    size_of,
+    straight,
+)
 from upholster.studio.making.grounds import filling
 from upholster.studio.making.keying import Job
 
@@ -54,7 +62,8 @@ def picture(fitting: Fitting, number: int, quality: Quality, *, over_ground: boo
     longest = max(fitting.frame.width, fitting.frame.height)
     shrink = min(1.0, _SMALL / longest) if quality == "quick" else 1.0
     found = {mark: _found(layer.source) for mark, layer in fitting.layers.shown}
-    sizes = {mark: size_of(each.job) if each else _GONE for mark, each in found.items()}
+    seen = {mark: each for mark, each in found.items() if each is None or has_pictures(each.job)}
+    sizes = {mark: size_of(each.job) if each else _GONE for mark, each in seen.items()}
 
     def element(mark: str, mix: Mix) -> Element:
         return _element(found[mark], mix, quality, fitting.layers.each[mark].finish)
@@ -68,7 +77,7 @@ def matched(fitting: Fitting, mark: str) -> Fitting:
     """A fitting in which a layer's colours are moved towards those of the ground, as both were measured."""
     layer = fitting.layers.each.get(mark)
     found = _found(layer.source) if layer else None
-    if layer is None or found is None:
+    if layer is None or found is None or not has_pictures(found.job):
         raise Refused("This layer has no pictures to be matched.")
     before, length = measured.before_match(layer.finish), size_of(found.job).length
     seen = [

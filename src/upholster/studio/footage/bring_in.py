@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from sqlalchemy import delete, func, select, text
+from sqlalchemy import ColumnElement, delete, func, select, text
 from sqlalchemy.orm import Session, selectinload
 
 from upholster.media.decoder.reader import probe
@@ -78,7 +78,8 @@ def take_in(folder: Path, name: str) -> tuple[Footage, bool]:
             )
             db.add(footage)
             db.flush()
-            db.add(Shot(footage_id=footage.id, name=title, head=0))
+            if facts.kind != "sound":
+                db.add(Shot(footage_id=footage.id, name=title, head=0))
         reading = _begin_reading(db, footage, footage.facts)
     queue.ask(queue.READ, reading_id=reading.id)
     return footage, False
@@ -170,15 +171,17 @@ class Ground(NamedTuple):
     reading_id: int | None
 
 
+def _shown() -> tuple[ColumnElement[bool], ...]:
+    """Footage that is ready and has pictures."""
+    return Footage.state == FootageState.READY, Footage.facts["kind"].as_string() != "sound"
+
+
 def grounds() -> list[Ground]:
-    """All footage that is ready, newest first."""
+    """All footage with pictures that is ready, newest first."""
     length, width, height = (Footage.facts[name].as_integer() for name in ("length", "width", "height"))
     with session() as db:
         query = select(Footage.id, Footage.name, Footage.sha256, length, width, height, Footage.reading_id)
-        return [
-            Ground(*row)
-            for row in db.execute(query.where(Footage.state == FootageState.READY).order_by(Footage.id.desc()))
-        ]
+        return [Ground(*row) for row in db.execute(query.where(*_shown()).order_by(Footage.id.desc()))]
 
 
 def get_footage(footage_id: int) -> Footage:
@@ -192,7 +195,7 @@ def get_footage(footage_id: int) -> Footage:
 def footage_of_bytes(sha256: str) -> Footage | None:
     """Footage that is ready, by the digest of its bytes."""
     with session() as db:
-        return db.scalar(select(Footage).where(Footage.sha256 == sha256, Footage.state == FootageState.READY))
+        return db.scalar(select(Footage).where(Footage.sha256 == sha256, *_shown()))
 
 
 def ground_of(delivery: Delivery) -> keying.Footage | None:

@@ -40,6 +40,10 @@ def read(reading_id: int) -> None:
         _put_in_force(reading_id)
         return
     source = bring_in.source_of(footage)._replace(facts=Facts.model_validate(reading.facts))
+    if source.facts.kind == "sound":
+        _update(reading_id, state=ReadingState.WAITING, frames_read=source.facts.length)
+        _put_in_force(reading_id)
+        return
     told = time.monotonic()
 
     def keep(number: int, frame: Frame) -> None:

@@ -76,7 +76,7 @@ def deliver(job: Job, order: Order, out: Path, *, threads: int = 1) -> Proof:
                 pool.shutdown(cancel_futures=True)
                 raise
         files = assemble(job, planned, folder, len(ranges), out, threads=threads)
-        if reason := wrongly_joined(job.footage, planned, folder, len(ranges), files):
+        if reason := wrongly_joined(job, planned, folder, len(ranges), files):
             return failed(planned, reason)
         if not proves_parts(planned.form):
             kept = [records_path(Path(parts), position) for position in range(len(ranges))]
@@ -194,10 +194,10 @@ def prove_whole(order: Order, files: Sequence[Path], kept: Sequence[Path], progr
     return compare(files, order.planned, expected(), range(order.planned.timing.frames))
 
 
-def wrongly_joined(footage: Footage, planned: Plan, folder: Path, count: int, files: Sequence[Path]) -> str:
+def wrongly_joined(job: Job, planned: Plan, folder: Path, count: int, files: Sequence[Path]) -> str:
     """What is wrong with files that were put together of proved parts, and with their sound; empty where nothing is."""
     form = planned.form
-    if reason := wrong_sound(footage, planned, files[0]):
+    if reason := wrong_sound(job, planned, files[0]):
         return reason
     if form.sequence:
         gone = next((file.name for file in files if not file.is_file()), "")
@@ -268,7 +268,7 @@ def assemble(
             write_card(planned, folder, files)
         return files
     parts = [part_path(folder, position, form) for position in range(count)]
-    sound = retimed_sound(job.footage, planned)
+    sound = retimed_sound(job, planned)
     if form.content == "pair":
         target.mkdir(parents=True, exist_ok=True)
         for file, pieces in zip(files, zip(*(pair_files(part, form) for part in parts), strict=True), strict=True):
@@ -297,5 +297,5 @@ def prove_files(job: Job, order: Order, files: Sequence[Path]) -> Proof:
     numbers = range(order.planned.timing.frames)
     with closing(handed_over(job, order, numbers)) as expected:
         proof = judged([compare(files, order.planned, expected, numbers)], order.planned)
-    reason = wrong_sound(job.footage, order.planned, files[0]) if proof.passed else ""
+    reason = wrong_sound(job, order.planned, files[0]) if proof.passed else ""
     return proof.model_copy(update={"passed": False, "reason": reason}) if reason else proof

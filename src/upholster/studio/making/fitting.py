@@ -1,8 +1,10 @@
-"""Making the frames of a fitting from files alone: pictures of its layers read, keyed where they are, and laid over."""
+"""Making a fitting from files alone: pictures of its layers read, keyed and laid over; their sounds mixed."""
 
+import io
 from collections import OrderedDict
 from collections.abc import Generator, Mapping, Sequence
 from contextlib import closing
+from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
@@ -15,14 +17,22 @@ from upholster.core.documents.screen import Screen
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.raster import Raster
 from upholster.core.retime import between, pair_of
+from upholster.core.sound.mix import Heard, Samples, mixed
 from upholster.core.timemap import Mix, TimeMap, time_map
+from upholster.media.decoder.sound import take_sound
+from upholster.media.delivery import too_odd
+from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
+from upholster.media.mixing import limited, packed, unpacked
+from upholster.media.sound import SoundWanted, sound_wanted
 from upholster.studio.making.grounds import filling
 from upholster.studio.making.keying import Footage, Job, KeyedFrame, KeyJob
 from upholster.studio.making.retiming import retimed_frames
 
 Plane = NDArray[np.float32]
 
+#: What a mix is called where a codec is named, and seconds of the longest one.
+_MIX, _LONGEST_MIX = "mix", 20 * 60
 #: Bytes of pictures held while frames are made.
 _HELD = 600 << 20
 #: Pictures read ahead of one that is wanted.
@@ -33,7 +43,9 @@ class FitJob(NamedTuple):
     """A fitting with what its layers and its ground are made from, by the marks of the layers."""
 
     fitting: Fitting
+    #: What the pictures are made from, and what is heard.
     layers: Mapping[str, Job]
+    sounds: Mapping[str, Job] = MappingProxyType({})
     ground: Footage | None = None
     #: Whether the ground is part of what comes out.
     over_ground: bool = True
@@ -55,6 +67,7 @@ class FitJob(NamedTuple):
                 depth=10,
                 alpha=True,
                 alpha_kind="straight",
+                sound=_MIX if self.sounds else "",
             ),
         )
 
@@ -80,12 +93,49 @@ class FitJob(NamedTuple):
             rgba = composite(self.fitting, number, sizes, picture, below)
             yield KeyedFrame(*straight(rgba))
 
+    def mix(self) -> Samples:
+        """The sounds of all layers together, ``(2, n)``, as they are delivered.
+
+        Raises
+        ------
+        MediaError
+            Where the fitting is too long to be mixed at once.
+        """
+        frame = self.fitting.frame
+        if frame.length / frame.rate > _LONGEST_MIX:
+            raise MediaError(
+                f"The sound of more than {_LONGEST_MIX // 60} minutes cannot be mixed. Deliver without it."
+            )
+        each = (
+            Heard(heard(job, mark, self.fitting), self.fitting.layers.each[mark]) for mark, job in self.sounds.items()
+        )
+        samples = mixed(each, frame.length, frame.rate)
+        return limited(samples) if self.fitting.sound.limited else samples
+
+    def sound(self, wanted: SoundWanted) -> bytes | None:
+        """The mix as it is wanted, as a file of its own; None where nothing is heard."""
+        return take_sound(io.BytesIO(packed(self.mix())), wanted) if self.sounds else None
+
     def _below(self, number: int, grounds: "_Pictures | None") -> Plane | None:
         if grounds is None:
             return colour_below(self.fitting)
         wanted = ground_frame(self.fitting, grounds.job, number)
         rgba = whole(grounds.one(wanted, [wanted]))
         return filling(rgba[..., :3].transpose(2, 0, 1), self.fitting.frame.width, self.fitting.frame.height)
+
+
+def fit_job(fitting: Fitting, made_from: Mapping[str, Job], ground: Footage | None, *, over_ground: bool) -> FitJob:
+    """A fitting with what its layers are made from: those with pictures are seen, those with sound are heard."""
+    seen = {mark: job for mark, job in made_from.items() if has_pictures(job)}
+    loud = {
+        mark: job for mark, job in made_from.items() if job.footage.facts.sound and not fitting.layers.each[mark].muted
+    }
+    return FitJob(fitting, seen, loud, ground, over_ground)
+
+
+def has_pictures(job: Job) -> bool:
+    """Whether there is anything to see in what a layer is made from."""
+    return job.footage.facts.kind != "sound"
 
 
 class Taken(NamedTuple):
@@ -111,6 +161,21 @@ class Taken(NamedTuple):
 
     def frames(self, numbers: Sequence[int]) -> Generator[KeyedFrame]:
         return retimed_frames(self.job, self._times, numbers)
+
+    def sound(self, wanted: SoundWanted) -> bytes | None:
+        facts = self.job.footage.facts
+        taken = self.job.sound(sound_wanted(self._times, facts.rate, facts.length, "mov").anew)
+        return take_sound(io.BytesIO(taken), wanted) if taken else None
+
+
+def heard(job: Job, mark: str, fitting: Fitting) -> Samples:
+    """The sound of a layer in its own time, ``(2, n)``: at its speed, in its direction; silence at odd speeds."""
+    layer, facts = fitting.layers.each[mark], job.footage.facts
+    if too_odd(layer.speed):
+        return np.zeros((2, 0), np.float32)
+    times = time_map(layer, facts.length, facts.rate, fitting.frame.rate)
+    found = job.sound(sound_wanted(times, facts.rate, facts.length, "mov").anew)
+    return unpacked(found) if found else np.zeros((2, 0), np.float32)
 
 
 def unkeyed(footage: Footage) -> KeyJob:

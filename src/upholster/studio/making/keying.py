@@ -17,6 +17,7 @@ from upholster.media.decoder.frames import Frame, to_frame
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.reader import Reader
 from upholster.media.facts import Facts, Runs, as_runs
+from upholster.media.sound import SoundWanted
 
 Plane = NDArray[np.float32]
 
@@ -44,6 +45,11 @@ class KeyJob(NamedTuple):
         """Frames in rising or in falling order, keyed exactly as they are shown and delivered."""
         return keyed_frames(self, numbers)
 
+    def sound(self, wanted: SoundWanted) -> bytes | None:
+        """The footage's sound as it is wanted, as a file of its own; None without any."""
+        with Reader(*self.footage) as reader:
+            return reader.sound(wanted)
+
 
 class Job(Protocol):
     """What pictures are delivered from: a shot, or a fitting; its facts, its take, and its frames with alpha."""
@@ -54,6 +60,9 @@ class Job(Protocol):
     def recipe(self) -> Recipe: ...
     def frames(self, numbers: Sequence[int]) -> "Generator[KeyedFrame]":
         """Frames in rising or in falling order, exactly as they are shown and delivered."""
+
+    def sound(self, wanted: SoundWanted) -> bytes | None:
+        """The sound as it is wanted, as a file of its own; None without any."""
 
 
 class Through(NamedTuple):

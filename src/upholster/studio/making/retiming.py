@@ -10,7 +10,7 @@ from upholster.media.compare_sound import sound_apart
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Plan
 from upholster.media.sound import Sound, as_it_sounds
-from upholster.studio.making.keying import Footage, Job, KeyedFrame
+from upholster.studio.making.keying import Job, KeyedFrame
 
 
 def retimed_frames(job: Job, times: TimeMap, numbers: Sequence[int]) -> Generator[KeyedFrame]:
@@ -40,20 +40,19 @@ def retimed_frames(job: Job, times: TimeMap, numbers: Sequence[int]) -> Generato
             yield KeyedFrame(*between(pair, mix.weight), one.damaged or two.damaged)
 
 
-def retimed_sound(footage: Footage, planned: Plan) -> Sound | None:
+def retimed_sound(job: Job, planned: Plan) -> Sound | None:
     """The sound of a delivery, as long as its pictures; None without any."""
     if planned.sound is None:
         return None
-    with Reader(*footage) as reader:
-        packed = reader.sound(planned.sound)
-        return Sound(packed, planned.sound.encoder(reader.facts.sound)) if packed else None
+    packed = job.sound(planned.sound)
+    return Sound(packed, planned.sound.encoder(job.footage.facts.sound)) if packed else None
 
 
-def wrong_sound(footage: Footage, planned: Plan, path: Path) -> str:
+def wrong_sound(job: Job, planned: Plan, path: Path) -> str:
     """What is wrong with the sound of a finished file; empty where nothing is, or none was wanted."""
     if planned.sound is None:
         return ""
-    with Reader(*footage) as plate, Reader([path]) as made:
-        expected = plate.sound(planned.sound.anew)
+    expected = job.sound(planned.sound.anew)
+    with Reader([path]) as made:
         seconds = planned.timing.frames / planned.timing.rate
         return sound_apart(expected, made.sound(as_it_sounds(seconds))) if expected else ""

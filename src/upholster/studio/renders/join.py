@@ -30,7 +30,7 @@ def assemble(render_id: int) -> None:
         here = update(Render).where(Render.id == render_id)
         progress = noted(render_id, "encoding", lambda done: here.values(frames_encoded=done))
         files = delivering.assemble(job.source, planned, job.folder, count, job.target, progress=progress)
-        if reason := delivering.wrongly_joined(job.source.footage, planned, job.folder, count, files):
+        if reason := delivering.wrongly_joined(job.source, planned, job.folder, count, files):
             fail_proof(render_id, failed(planned, reason))
             return
         if planned.form.delivered_suffix == ".zip":

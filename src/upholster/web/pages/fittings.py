@@ -14,6 +14,7 @@ from upholster.core.composite.over import over
 from upholster.core.documents.fitting import Fitting, Layer, Source, changed, proposed_blend
 from upholster.media.delivery import read_delivery
 from upholster.media.errors import MediaError
+from upholster.media.mixing import loudness, packed
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import fittings, sources
 from upholster.studio.fittings import look as looking
@@ -121,7 +122,8 @@ def opened(fitting_id: int) -> str:
 def _facts(document: Fitting) -> dict[str, Any]:
     frame = document.frame
     known = {"width": frame.width, "height": frame.height, "length": frame.length, "rate": str(frame.rate)}
-    return known | {"kind": "video", "container": "fitting", "codec": "", "depth": 10, "alpha": True, "first_number": 0}
+    known |= {"kind": "video", "container": "fitting", "codec": "", "depth": 10, "alpha": True, "first_number": 0}
+    return known | {"sound": "mix" if sources.is_heard(document) else ""}
 
 
 def _offered() -> list[tuple[str, str, list[tuple[int, str]]]]:
@@ -242,6 +244,19 @@ def picture(fitting_id: int) -> Response:
     return response
 
 
+@page.post("/<int:fitting_id>/mix.wav")
+def mix(fitting_id: int) -> Response:
+    """The sounds of all layers together; how loud they are in its head; 204 where nothing is heard."""
+    job = sources.job_heard(asked_for(requests.OfFitting).read(fitting_id))
+    if not job.sounds:
+        return Response(status=204)
+    samples = job.mix()
+    response = Response(packed(samples), mimetype="audio/wav")
+    response.headers["X-Loudness"] = json.dumps(loudness(samples)._asdict())
+    response.headers["Cache-Control"] = "no-store"
+    return response
+
+
 @page.get("/<int:fitting_id>/picture.jpg")
 def still(fitting_id: int) -> Response:
     """A small picture for lists, from the middle of the fitting; over mid grey where it has no ground."""
@@ -313,12 +328,14 @@ def _state(state: fittings.State) -> dict[str, Any]:
 
 
 def _told(source: Source) -> dict[str, Any]:
-    size = size_of(sources.job_of_source(source))
+    job = sources.job_of_source(source)
+    size = size_of(job)
     return {
         "name": _name_of(source),
         "blend": proposed_blend(_ground_kind(source)),
         **size._asdict(),
         "rate": str(size.rate),
+        "sound": job.footage.facts.sound,
     }
 
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, render_template, request
+from flask import Blueprint, Response, jsonify, render_template, request, send_file
 
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.limits import UPLOAD
@@ -78,6 +78,15 @@ def frame(footage_id: int, number: int) -> Response:
     named = request.args.get("reading") == str(footage.reading_id or 0)
     response.headers["Cache-Control"] = "private, max-age=86400, immutable" if named else "no-cache"
     return response
+
+
+@page.get("/<int:footage_id>/sound")
+def sound(footage_id: int) -> Response:
+    """The file of a sound, to be listened to."""
+    source = bring_in.source_of(bring_in.get_footage(footage_id))
+    if source.facts.kind != "sound" or not source.files[0].is_file():
+        raise Missing("This is no sound, or it is not here any more.")
+    return send_file(source.files[0], conditional=True)
 
 
 @page.post("/<int:footage_id>/alpha")

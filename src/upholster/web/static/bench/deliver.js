@@ -1,7 +1,7 @@
 /** The last line of the work order: what is delivered, for what it is wanted. */
 
 import { say, send } from "../lib/common.js";
-import { asNumber } from "./play.js";
+import { asNumber } from "../lib/player.js";
 import { thisWindow } from "./requests.js";
 
 const $ = (id) => document.getElementById(id);

@@ -3,6 +3,8 @@
 import { say } from "../lib/common.js";
 import "../lib/rename.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
+import { Played } from "../lib/played.js";
+import { Player, asNumber } from "../lib/player.js";
 import { actsOf } from "./acts.js";
 import { conflict } from "./conflict.js";
 import { Deliver } from "./deliver.js";
@@ -16,7 +18,6 @@ import { listen } from "./keys.js";
 import { remembering, viewLeft } from "./leave.js";
 import { Masks } from "./masks.js";
 import { Order } from "./order.js";
-import { Player } from "./play.js";
 import { Requests } from "./requests.js";
 import { Ribbon } from "./ribbon.js";
 import { Store } from "./store.js";
@@ -110,12 +111,24 @@ bench.brush = new Brush(bench);
 bench.traces.showSize(bench.brush.radius);
 bench.shape = new Shape(bench);
 bench.follow = new Follow(bench);
-bench.player = new Player(bench, {
-  show(number, whats, pictures) {
+const played = new Played();
+bench.player = new Player({
+  rate: () => asNumber(bench.facts.rate),
+  span: () => bench.span(),
+  here: () => bench.counted().number,
+  fetch(number) {
+    const stands = JSON.stringify([bench.store.asked, bench.place(0), Object.values(bench.traces.standing).map(({ missing }) => missing.length)]);
+    const whats = bench.viewer.needed();
+    const ask = (what) => bench.requests.fetch(bench.place(number), what, "quick", { keep: true });
+    return Promise.all(whats.map(async (what) => [what, await played.fetch(stands, `${what} ${number}`, () => ask(what))]));
+  },
+  show(number, pictures) {
     bench.frames.settle(number);
-    whats.forEach((what, k) => bench.viewer.draw(what, pictures[k].image));
+    for (const [what, { image }] of pictures) bench.viewer.draw(what, image);
     here();
   },
+  listen: () => null,
+  trouble: bench.trouble,
   stopped() {
     show();
     bench.refresh();

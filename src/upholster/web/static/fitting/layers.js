@@ -2,6 +2,7 @@
 
 import { drag } from "../lib/drag.js";
 import { say, send } from "../lib/common.js";
+import { asNumber } from "../lib/player.js";
 import { spanOf } from "./geometry.js";
 
 const $ = (id) => document.getElementById(id);
@@ -201,17 +202,22 @@ export class Layers {
       return;
     }
     const source = this.page.sources[mark];
-    document.querySelector("#layer-values [data-part=source]").textContent = source?.why ? `(${source.why})` : source ? `(${source.name}, ${source.width}×${source.height}, ${source.length} frames)` : "";
+    const size = source?.width ? `${source.width}×${source.height}, ${source.length} frames` : `sound, ${(source?.length / asNumber(source?.rate ?? "24")).toFixed(1)} s`;
+    document.querySelector("#layer-values [data-part=source]").textContent = source?.why ? `(${source.why})` : source ? `(${source.name}, ${size})` : "";
+    document.querySelector("#layer-values [data-part=sound]").hidden = !source?.sound;
+    for (const row of document.querySelectorAll("#layer-values [data-seen]")) row.hidden = source?.width === 0;
     for (const input of document.querySelectorAll("#layer-values [data-set]")) {
       if (document.activeElement === input && input.type !== "color") continue;
       const value = input.dataset.set.split(".").reduce((held, name) => held[name], this.layer());
-      input.value = Array.isArray(value) ? `#${value.map((c) => Math.round(c * 255).toString(16).padStart(2, "0")).join("")}` : String(value);
+      if (input.type === "checkbox") input.checked = value;
+      else input.value = Array.isArray(value) ? `#${value.map((c) => Math.round(c * 255).toString(16).padStart(2, "0")).join("")}` : String(value);
     }
   }
 
   #choice(input) {
     let { value } = input;
-    if (input.type === "color") value = [1, 3, 5].map((k) => Number((parseInt(value.slice(k, k + 2), 16) / 255).toFixed(4)));
+    if (input.type === "checkbox") value = input.checked;
+    else if (input.type === "color") value = [1, 3, 5].map((k) => Number((parseInt(value.slice(k, k + 2), 16) / 255).toFixed(4)));
     else if (value === "true" || value === "false") value = value === "true";
     else if (input.dataset.set === "name") value = value.trim() || this.layer().name;
     this.set(this.chosen, { [input.dataset.set]: value }, `${this.layer().name}: ${input.ariaLabel.toLowerCase()}`);

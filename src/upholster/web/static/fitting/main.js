@@ -4,7 +4,6 @@ import { conflict } from "../bench/conflict.js";
 import { Deliver } from "../bench/deliver.js";
 import { Keyframes } from "../bench/keyframes.js";
 import { remembering, viewLeft } from "../bench/leave.js";
-import { asNumber } from "../bench/play.js";
 import { Requests } from "../bench/requests.js";
 import { Store } from "../bench/store.js";
 import { keyedFrames } from "../bench/tracks.js";
@@ -13,9 +12,11 @@ import { say, send } from "../lib/common.js";
 import { drag } from "../lib/drag.js";
 import "../lib/rename.js";
 import { typed } from "../lib/typed.js";
+import { Played } from "../lib/played.js";
+import { Player, asNumber } from "../lib/player.js";
 import { Handles } from "./handles.js";
 import { Layers } from "./layers.js";
-import { Player } from "./play.js";
+import { Sound } from "./sound.js";
 import { Viewer } from "./viewer.js";
 
 const start = JSON.parse(document.getElementById("start").textContent);
@@ -64,11 +65,28 @@ page.values = new Values(page);
 page.keyframes = new Keyframes(page, page.values);
 page.layers = new Layers(page);
 page.handles = new Handles(page);
-page.player = new Player(page, { show: drawn, stopped() {
-  show();
-  page.refresh();
-  page.remember();
-} });
+page.sound = new Sound(page);
+const played = new Played();
+page.player = new Player({
+  rate: () => asNumber(page.facts.rate),
+  span: () => [0, page.facts.length - 1],
+  here: () => page.view.frame,
+  fetch: (number) => played.fetch(JSON.stringify(page.store.asked), number, () => page.requests.fetch(page.place(number), "result", "quick", { keep: true })),
+  show(number, picture) {
+    page.view.frame = number;
+    if (document.activeElement !== $("frame")) $("frame").value = number;
+    $("frames").querySelector(".playhead").style.left = `${(100 * (number + 0.5)) / page.facts.length}%`;
+    drawn(picture, "quick");
+  },
+  listen: (number, rate) => page.sound.play(number, rate),
+  stopped() {
+    page.sound.stop();
+    show();
+    page.refresh();
+    page.remember();
+  },
+  trouble: page.trouble,
+});
 page.deliver = new Deliver(page, start.delivery);
 page.viewer.onPlaced = () => page.handles.draw();
 
@@ -106,6 +124,7 @@ function taken(state) {
 
 function show() {
   page.layers.show();
+  page.sound.show();
   showFrame();
   here();
 }

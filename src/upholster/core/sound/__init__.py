@@ -1,0 +1,1 @@
+"""Sound of a fitting: its layers placed in time, faded, mixed, measured."""

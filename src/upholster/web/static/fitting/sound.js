@@ -1,0 +1,109 @@
+/** The sounds of all layers: how loud they are, and heard while the fitting plays. */
+
+import { call } from "../lib/common.js";
+import { asNumber } from "../lib/player.js";
+
+const $ = (id) => document.getElementById(id);
+
+/** Milliseconds after a change until the mix is made anew; decibels at which the meter begins. */
+const RESTING = 500;
+const QUIET = -60;
+
+export class Sound {
+  /** @param {object} page  gives `at`, `store`, `sources`, `facts`, `change(...)`, `trouble(error)` */
+  constructor(page) {
+    this.page = page;
+    this.asked = 0;
+    $("limited").addEventListener("change", () => page.change("sound.limited", $("limited").checked, true, $("limited").checked ? "Sound limited" : "Sound not limited"));
+    $("hush").addEventListener("click", () => this.#hush($("hush").getAttribute("aria-pressed") !== "true"));
+  }
+
+  /** Whether any layer can be heard. */
+  get #loud() {
+    const { order, each } = this.page.store.recipe.layers;
+    return order.some((mark) => this.page.sources[mark]?.sound && !each[mark].muted && !each[mark].hidden);
+  }
+
+  show() {
+    const { sound } = this.page.store.recipe;
+    const any = this.page.store.recipe.layers.order.some((mark) => this.page.sources[mark]?.sound);
+    $("sound").hidden = !any;
+    $("limited").checked = sound.limited;
+    const stands = JSON.stringify(this.page.store.asked) + JSON.stringify(this.page.facts);
+    if (!any || stands === this.stands) return;
+    this.stands = stands;
+    this.buffer = null;
+    $("loudness").textContent = this.#loud ? "…" : "No layer is heard.";
+    clearTimeout(this.resting);
+    if (this.#loud) this.resting = setTimeout(() => this.#fetch(), RESTING);
+  }
+
+  async #fetch() {
+    const sequence = ++this.asked;
+    try {
+      const answer = await call(`${this.page.at}/mix.wav`, { body: JSON.stringify(this.page.store.asked), headers: { "Content-Type": "application/json" } });
+      if (sequence !== this.asked) return;
+      if (answer.status === 204) {
+        $("loudness").textContent = "No layer is heard.";
+        return;
+      }
+      this.#tell(JSON.parse(answer.headers.get("X-Loudness")));
+      const packed = await answer.arrayBuffer();
+      this.context ??= new AudioContext({ sampleRate: 48000 });
+      const buffer = await this.context.decodeAudioData(packed);
+      if (sequence === this.asked) this.buffer = buffer;
+    } catch (error) {
+      if (sequence === this.asked) $("loudness").textContent = error.message;
+    }
+  }
+
+  #tell({ integrated, peak, over }) {
+    const loud = integrated === null ? "too short or quiet to measure" : `${integrated.toFixed(1)} LUFS`;
+    const cut = over === null ? "" : ` It goes beyond full scale from frame ${Math.floor(over * asNumber(this.page.facts.rate))} on and is cut off there: turn something down, or let it be turned down below.`;
+    $("loudness").textContent = `${loud}, peak ${peak.toFixed(1)} dB.${cut}`;
+    $("loudness").classList.toggle("notice", over !== null);
+  }
+
+  #hush(on) {
+    $("hush").setAttribute("aria-pressed", on);
+    $("hush").title = on ? "Play with sound" : "Play without sound";
+    if (on) this.stop();
+  }
+
+  /** Begin at a frame, over and over; what tells the seconds since, or null where nothing is heard. */
+  play(frame, rate) {
+    this.stop();
+    if (!this.buffer || $("hush").getAttribute("aria-pressed") === "true") return null;
+    this.context.resume();
+    const source = this.context.createBufferSource();
+    source.buffer = this.buffer;
+    source.loop = true;
+    this.analyser = Object.assign(this.context.createAnalyser(), { fftSize: 2048 });
+    source.connect(this.analyser).connect(this.context.destination);
+    source.start(0, frame / rate);
+    this.source = source;
+    const began = this.context.currentTime;
+    this.#meter();
+    return () => this.context.currentTime - began - (this.context.outputLatency || 0);
+  }
+
+  stop() {
+    this.source?.stop();
+    this.source = null;
+    this.#level(QUIET);
+  }
+
+  #meter() {
+    if (!this.source) return;
+    const heard = new Float32Array(this.analyser.fftSize);
+    this.analyser.getFloatTimeDomainData(heard);
+    const peak = heard.reduce((most, sample) => Math.max(most, Math.abs(sample)), 0);
+    this.#level(Math.max(QUIET, 20 * Math.log10(Math.max(peak, 1e-6))));
+    requestAnimationFrame(() => this.#meter());
+  }
+
+  #level(decibels) {
+    $("meter").setAttribute("aria-valuenow", Math.round(decibels));
+    $("meter").firstElementChild.style.width = `${(100 * (decibels - QUIET)) / -QUIET}%`;
+  }
+}
