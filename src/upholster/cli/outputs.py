@@ -42,6 +42,17 @@ def look_at(out: Path, form: Format) -> None:
         raise MediaError(f"{out} already holds files. Name an empty folder.")
     if out.is_file() or (out.is_dir() and _one_file(form)):
         raise MediaError(f"{out} exists already. Name a new file.")
+    _look_at_place(out)
+
+
+def look_at_new(out: Path) -> None:
+    """Refuse a file that is there already, or cannot be written."""
+    if out.exists():
+        raise MediaError(f"{out} exists already. Name a new file.")
+    _look_at_place(out)
+
+
+def _look_at_place(out: Path) -> None:
     if os.path.lexists(out) and not out.is_dir():
         raise click.UsageError(f"{out} is neither a file nor a folder, and is left alone. Name a new file.")
     above = next(folder for folder in out.absolute().parents if os.path.lexists(folder))

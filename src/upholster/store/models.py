@@ -234,6 +234,8 @@ class Render(Base):
     fitting_id: Mapped[int | None] = mapped_column(ForeignKey("fitting.id", ondelete="RESTRICT"), index=True)
     #: The clip whose file it is made from, as long as that is here; one that was brought in has neither of the above.
     clip_id: Mapped[int | None] = mapped_column(ForeignKey("clip.id", ondelete="SET NULL", use_alter=True), index=True)
+    #: Of a fitting: the mark of the one layer that is wanted, at the fitting's size; empty for all.
+    layer: Mapped[str] = mapped_column(default="")
     #: Of a fitting: the shots it is made from, by their number, and the revision of each at the time it was ordered.
     pinned: Mapped[dict[str, Any]] = mapped_column(default=dict)
     pass_id: Mapped[int] = mapped_column(ForeignKey("render_pass.id", ondelete="RESTRICT"), index=True)

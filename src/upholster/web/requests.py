@@ -21,6 +21,7 @@ Id = Annotated[int, Field(ge=0, le=2**31 - 1)]
 Frame = Annotated[int, Field(ge=-(2**31), le=2**31 - 1)]
 Word = Annotated[str, Field(max_length=300)]
 Hex = Annotated[str, Field(pattern="^#[0-9a-fA-F]{6}$")]
+Mark = Annotated[str, Field(max_length=12)]
 
 
 class Asked(BaseModel):
@@ -58,7 +59,7 @@ class FittingChange(OfFitting):
 
 
 class LayerMatched(FittingChange):
-    layer: Annotated[str, Field(max_length=12)]
+    layer: Mark
 
 
 class FittingPicture(OfFitting):
@@ -73,6 +74,7 @@ class FittingQuote(OfFitting):
     window: Word
     sequence: Id
     deliveries: list[Any] = Field(min_length=1, max_length=40)
+    layer: Mark = ""
 
 
 class FittingFlat(OfFitting):
@@ -102,6 +104,10 @@ class MadeAgain(Asked):
 
     preset: Id | None = None
     delivery: Any = None
+
+
+class TimelineSent(Asked):
+    text: str
 
 
 class LayerSource(Asked):
@@ -241,6 +247,11 @@ class RenderAsked(Asked):
     revision: Id
     deliveries: list[Any] = Field(max_length=40)
     name: Word = ""
+
+
+class FittingRendered(RenderAsked):
+    #: The one layer that is wanted; empty for all.
+    layer: Mark = ""
 
 
 class Quote(Sequenced):

@@ -84,7 +84,7 @@ def _copy(fitting: Fitting, mark: str, layer: Layer, size: Size, frame: int, num
     # The first copy stands where the layer does.
     draw = np.random.default_rng([repeat.seed, number]).uniform(-1, 1, 5) if number else np.zeros(5)
     aside, down, later, larger, turned = draw
-    mix = _shown(
+    mix = shown(
         layer, size, fitting.frame.rate, frame, round(number * repeat.step_frames + later * repeat.spread_frames)
     )
     if mix is None or at["opacity"] <= 0:
@@ -119,8 +119,8 @@ def _matrix(
     return np.column_stack([turn, shift])
 
 
-def _shown(layer: Layer, size: Size, rate: Fraction, frame: int, later: int) -> Mix | None:
-    """Which of its pictures a layer shows on a frame of the fitting; None where it is not there."""
+def shown(layer: Layer, size: Size, rate: Fraction, frame: int, later: int = 0) -> Mix | None:
+    """Which of its pictures a layer shows on a frame of the fitting, or does `later`; None where it is not there."""
     local = frame - layer.start
     if local < 0 or (layer.length is not None and local >= layer.length):
         return None

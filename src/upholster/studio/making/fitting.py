@@ -168,6 +168,28 @@ class Taken(NamedTuple):
         return take_sound(io.BytesIO(taken), wanted) if taken else None
 
 
+class Apart(NamedTuple):
+    """A layer by itself: its pictures at their own size and in their own time, with the layer's finish."""
+
+    job: Job
+    layer: Layer
+
+    @property
+    def footage(self) -> Footage:
+        return self.job.footage
+
+    @property
+    def recipe(self) -> Recipe:
+        return Recipe()
+
+    def frames(self, numbers: Sequence[int]) -> Generator[KeyedFrame]:
+        for number, frame in zip(numbers, self.job.frames(numbers), strict=True):
+            yield KeyedFrame(*finished(frame.rgb, frame.alpha, self.layer.finish, number), frame.damaged)
+
+    def sound(self, wanted: SoundWanted) -> bytes | None:
+        return self.job.sound(wanted)
+
+
 def heard(job: Job, mark: str, fitting: Fitting) -> Samples:
     """The sound of a layer in its own time, ``(2, n)``: at its speed, in its direction; silence at odd speeds."""
     layer, facts = fitting.layers.each[mark], job.footage.facts

@@ -74,6 +74,11 @@ def made_of_shot(shot_id: int, revision: int) -> MadeOf:
     return MadeOf(key_job_of(footage, recipe), (LiveShot(shot, footage, recipe, revision),), recipe)
 
 
+def layers_of(document: Fitting, layer: str) -> Fitting:
+    """A fitting, or the one layer of it that is wanted."""
+    return document.alone(layer) if layer else document
+
+
 def made_of_fitting(document: Fitting, delivery: Delivery, pinned: dict[str, int] | None = None) -> MadeOf:
     """A fitting, over its ground where the format holds no alpha."""
     over = delivery.form.content == "over"
@@ -92,7 +97,7 @@ def made_of_render(render: Render, delivery: Delivery) -> MadeOf:
     if render.clip_id is not None:
         return made_of_clip(render.clip_id)
     if render.fitting_id is not None:
-        document = fittings.document_at(render.fitting_id, render.revision)
+        document = layers_of(fittings.document_at(render.fitting_id, render.revision), render.layer)
         return made_of_fitting(document, delivery, render.pinned)
     if render.shot_id is None:
         raise Missing("The clip this was to be made from is not here any more.")

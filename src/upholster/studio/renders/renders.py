@@ -2,7 +2,7 @@
 
 import re
 from collections import defaultdict
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from typing import NamedTuple
 
 from sqlalchemy import case, func, select, update
@@ -19,7 +19,14 @@ from upholster.studio.errors import Refused
 from upholster.studio.fittings import fittings
 from upholster.studio.making import delivering, flat
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.renders.made_of import MadeOf, made_of_clip, made_of_fitting, made_of_render, made_of_shot
+from upholster.studio.renders.made_of import (
+    MadeOf,
+    layers_of,
+    made_of_clip,
+    made_of_fitting,
+    made_of_render,
+    made_of_shot,
+)
 from upholster.studio.renders.missing import enqueue_missing
 from upholster.studio.renders.states import ACTIVE, end, now
 from upholster.studio.renders.traced import start_missing_of
@@ -42,10 +49,36 @@ def order(shot_id: int, revision: int, deliveries: Sequence[Delivery], name: str
     return _order(made_of.shots[0].shot, [made_of] * len(deliveries), revision, deliveries, name)
 
 
-def order_fitting(fitting_id: int, revision: int, deliveries: Sequence[Delivery], name: str = "") -> list[Render]:
-    """Queue the making of files from a revision of a fitting, by the recipes its shots have now."""
-    document, row = fittings.document_at(fitting_id, revision), fittings.open_fitting(fitting_id).row
-    return _order(row, [made_of_fitting(document, d) for d in deliveries], revision, deliveries, name)
+def order_fitting(
+    fitting_id: int, revision: int, deliveries: Sequence[Delivery], name: str = "", layer: str = ""
+) -> list[Render]:
+    """Queue the making of files from a revision of a fitting, or of one layer, by the recipes its shots have now."""
+    document = layers_of(fittings.document_at(fitting_id, revision), layer)
+    row = fittings.open_fitting(fitting_id).row
+    return _order(row, [made_of_fitting(document, d) for d in deliveries], revision, deliveries, name, layer)
+
+
+def order_anew(clip_id: int) -> list[Render]:
+    """Queue a clip of a fitting once more as it was ordered, by the recipes its shots have now."""
+    made = stock.get_clip(clip_id).render
+    if made is None or made.fitting_id is None or made.clip_id is not None:
+        raise Refused("Only what was made of a fitting is made anew with its shots as they are now.")
+    return order_fitting(made.fitting_id, made.revision, [delivery_of(made)], layer=made.layer)
+
+
+def overtaken(renders: Iterable[Render]) -> dict[int, list[str]]:
+    """Of renders of fittings, the names of the shots that were changed since, by the number of the render."""
+    pinned = {render.id: {int(n): at for n, at in render.pinned.items()} for render in renders if render.pinned}
+    wanted = {shot_id for each in pinned.values() for shot_id in each}
+    if not wanted:
+        return {}
+    with session() as db:
+        heads = {n: (name, head) for n, name, head in db.execute(
+            select(Shot.id, Shot.name, Shot.head).where(Shot.id.in_(wanted)))}  # fmt: skip
+    found = {
+        n: [heads[s][0] for s, at in each.items() if s in heads and heads[s][1] != at] for n, each in pinned.items()
+    }
+    return {n: names for n, names in found.items() if names}
 
 
 #: Needs whose formats keep a clip so well that others are made from its file.
@@ -70,12 +103,17 @@ def order_again(clip_id: int, deliveries: Sequence[Delivery], name: str = "") ->
     if made.shot_id is not None:
         return order(made.shot_id, made.revision, deliveries, name)
     if made.fitting_id is not None:
-        return order_fitting(made.fitting_id, made.revision, deliveries, name)
+        return order_fitting(made.fitting_id, made.revision, deliveries, name, made.layer)
     raise Refused("What this clip was made from is not here any more, and its file is too coarse to make others from.")
 
 
 def _order(
-    of: Shot | Fitting | Clip, made_of: Sequence[MadeOf], revision: int, deliveries: Sequence[Delivery], name: str
+    of: Shot | Fitting | Clip,
+    made_of: Sequence[MadeOf],
+    revision: int,
+    deliveries: Sequence[Delivery],
+    name: str,
+    layer: str = "",
 ) -> list[Render]:
     if not deliveries:
         raise Refused("Choose a format to deliver.")
@@ -101,6 +139,7 @@ def _order(
                 Render(
                     **owner,
                     pinned=pinned,
+                    layer=layer,
                     made_in=made_in,
                     revision=revision,
                     name=given,

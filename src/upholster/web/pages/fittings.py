@@ -3,7 +3,7 @@
 import itertools
 import json
 import threading
-from typing import Any
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -16,14 +16,15 @@ from upholster.media.delivery import read_delivery
 from upholster.media.errors import MediaError
 from upholster.media.mixing import loudness, packed
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.fittings import fittings, sources
+from upholster.studio.fittings import fittings, interchange, sources
 from upholster.studio.fittings import look as looking
 from upholster.studio.footage import bring_in
 from upholster.studio.making.delivering import Stopped
 from upholster.studio.making.fitting import size_of
 from upholster.studio.making.flat import flat_colour
+from upholster.studio.naming import safe_name
 from upholster.studio.renders import estimates, renders
-from upholster.studio.renders.made_of import made_of_fitting
+from upholster.studio.renders.made_of import layers_of, made_of_fitting
 from upholster.studio.stock import search, stock
 from upholster.web import paging, requests, words
 from upholster.web.fields import fitting_fields
@@ -216,6 +217,32 @@ def remove(fitting_id: int) -> str:
     return listing()
 
 
+@page.post("/timeline")
+def read_timeline() -> Response:
+    """A new fitting from a timeline."""
+    row = interchange.read_timeline(asked_for(requests.TimelineSent).text)
+    return jsonify(at=url_for("fittings.opened", fitting_id=row.id))
+
+
+@page.get("/<int:fitting_id>/timeline.otio")
+def timeline(fitting_id: int) -> Response:
+    return _download(fitting_id, interchange.timeline(fitting_id), "otio", "application/json")
+
+
+@page.get("/<int:fitting_id>/values.<any(csv, json):kind>")
+def table(fitting_id: int, kind: Literal["csv", "json"]) -> Response:
+    """What every layer is at on every frame."""
+    mime = {"csv": "text/csv", "json": "application/json"}[kind]
+    return _download(fitting_id, interchange.table(fitting_id, kind), kind, mime)
+
+
+def _download(fitting_id: int, text: str, suffix: str, mime: str) -> Response:
+    name = safe_name(fittings.open_fitting(fitting_id).row.name)
+    response = Response(text, mimetype=mime)
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}.{suffix}"'
+    return response
+
+
 @page.post("/source")
 def source() -> Response:
     """What is known of something that is to be laid into a fitting."""
@@ -269,9 +296,9 @@ def still(fitting_id: int) -> Response:
 
 @page.post("/<int:fitting_id>/render")
 def render(fitting_id: int) -> Response:
-    asked = asked_for(requests.RenderAsked)
+    asked = asked_for(requests.FittingRendered)
     deliveries = [read_delivery(document) for document in asked.deliveries]
-    ordered = renders.order_fitting(fitting_id, asked.revision, deliveries, asked.name)
+    ordered = renders.order_fitting(fitting_id, asked.revision, deliveries, asked.name, asked.layer)
     row = fittings.open_fitting(fitting_id).row
     return jsonify(names=[r.name for r in ordered], proposed=renders.proposed_name(row))
 
@@ -281,7 +308,8 @@ def quote(fitting_id: int) -> Response:
     """Size and time of deliveries; 204 where a newer question of the same window has come in since."""
     asked = asked_for(requests.FittingQuote)
     _newest_quote.note(asked.window, asked.sequence)
-    document, deliveries = asked.read(fitting_id), [read_delivery(each) for each in asked.deliveries]
+    document = layers_of(asked.read(fitting_id), asked.layer)
+    deliveries = [read_delivery(each) for each in asked.deliveries]
 
     def still_wanted(done: int = 0) -> None:
         if _newest_quote.overtaken(asked.window, asked.sequence):

@@ -100,6 +100,12 @@ def make(clip_id: int) -> Response:
     return jsonify(names=[render.name for render in renders.order_again(clip_id, [delivery])])
 
 
+@page.post("/<int:clip_id>/anew")
+def make_anew(clip_id: int) -> Response:
+    """Order a clip of a fitting once more, with its shots as they are now."""
+    return jsonify(names=[render.name for render in renders.order_anew(clip_id)])
+
+
 @page.get("/<int:clip_id>/preview.webm")
 def preview(clip_id: int) -> Response:
     return send_file(stock.file_of(stock.get_clip(clip_id), "preview"), mimetype="video/webm", conditional=True)
@@ -188,7 +194,8 @@ def _clips() -> dict[str, Any]:
     shown = page.of(search.clips(wanted, page.most + 1, page.skip))
     fitted = fittings.uses("clip")
     rows = [(c, renders.proof_of(c.render) if c.render else None, fitted.get(c.id, [])) for c in shown["rows"]]
-    told = shown | {"rows": rows, "wanted": wanted, "made_from": _made_from}
+    overtaken = renders.overtaken(clip.render for clip, *_ in rows if clip.render)
+    told = shown | {"rows": rows, "wanted": wanted, "made_from": _made_from, "overtaken": overtaken}
     if page.skip:
         return told
     narrowed = wanted._replace(sort="newest") != search.ANY

@@ -56,6 +56,7 @@ list.addEventListener("click", (event) => {
   if (event.target.closest("[data-larger]")) enlarge(video);
   if (event.target.closest("[data-make]")) makeAgain(card);
   if (event.target.closest("[data-fit]")) layInto(card);
+  if (event.target.closest("[data-anew]")) ordered(`/stockroom/${card.dataset.id}/anew`, {});
   const tag = event.target.closest("[data-tag]");
   if (tag) narrow(tag.dataset.tag);
 });
@@ -103,9 +104,11 @@ function makeAgain(card) {
   };
 }
 
-async function make(card, what) {
+const make = (card, what) => ordered(`/stockroom/${card.dataset.id}/make`, what);
+
+async function ordered(address, what) {
   try {
-    const { names } = await send(`/stockroom/${card.dataset.id}/make`, what);
+    const { names } = await send(address, what);
     say(`${names.join(", ")} is being made.`, ["/renders", "See Renders"]);
   } catch (error) {
     say(error.message);

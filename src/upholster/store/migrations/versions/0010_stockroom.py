@@ -29,6 +29,7 @@ _SECONDS = "frames / (split_part(rate, '/', 1)::float / coalesce(nullif(split_pa
 
 def upgrade() -> None:
     op.add_column("render", sa.Column("clip_id", sa.Integer, sa.ForeignKey("clip.id", ondelete="SET NULL")))
+    op.add_column("render", sa.Column("layer", sa.Text, server_default="", nullable=False))
     op.create_index("ix_render_clip_id", "render", ["clip_id"])
     op.drop_constraint("render_of_shot_or_fitting", "render")
     op.create_check_constraint("render_of_shot_or_fitting", "render", "num_nonnulls(shot_id, fitting_id) <= 1")

@@ -13,7 +13,7 @@ const OPENING = 1500;
 export class Deliver {
   /**
    * @param {object} bench    a shot's or a fitting's: gives `at`, `store`, `view`, `remember()`, `saved()` (a promise of
-   *                          the newest revision)
+   *                          the newest revision), and by choice `of()`, which part of it is meant
    * @param {object} choices  formats by name, needs, defaults, ready values, presets
    */
   constructor(bench, choices) {
@@ -110,7 +110,7 @@ export class Deliver {
       const sequence = ++this.asked;
       $("quote").textContent = "Reckoning its size…";
       try {
-        const told = await send(`${this.bench.at}/quote`, { ...this.bench.store.asked, deliveries: this.#all(), sequence, window: thisWindow });
+        const told = await send(`${this.bench.at}/quote`, { ...this.bench.store.asked, deliveries: this.#all(), sequence, window: thisWindow, ...this.bench.of?.() });
         if (told && sequence === this.asked) $("quote").textContent = told.words;
       } catch (error) {
         if (sequence !== this.asked) return;
@@ -203,7 +203,7 @@ export class Deliver {
     try {
       const wanted = $("name").value.trim();
       const revision = await this.bench.saved();
-      const { names, proposed } = await send(`${this.bench.at}/render`, { revision, deliveries: this.#all(), name: wanted });
+      const { names, proposed } = await send(`${this.bench.at}/render`, { revision, deliveries: this.#all(), name: wanted, ...this.bench.of?.() });
       $("name").value = proposed;
       this.also = [];
       this.show();

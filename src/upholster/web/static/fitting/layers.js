@@ -5,6 +5,9 @@ import { say, send } from "../lib/common.js";
 import { asNumber } from "../lib/player.js";
 import { spanOf } from "./geometry.js";
 
+/** What a clip that is dragged from the Stockroom says of itself. */
+const CLIP = "application/x-upholster-clip";
+
 const $ = (id) => document.getElementById(id);
 const TOGGLES = { hidden: ["Hidden: show it", "Leave it out"], solo: ["Alone: show all", "Show it alone"], locked: ["Locked: let the pointer move it", "Lock it"] };
 const BLENDS = { over: "", add: "added", screen: "screened", multiply: "darkens" };
@@ -15,6 +18,16 @@ export class Layers {
     this.page = page;
     this.list = $("layer-list");
     $("add").addEventListener("change", () => this.#add($("add").value));
+    const booth = $("booth");
+    booth.addEventListener("dragover", (event) => event.dataTransfer.types.includes(CLIP) && event.preventDefault());
+    booth.addEventListener("drop", (event) => {
+      const clip = event.dataTransfer.getData(CLIP);
+      if (!clip) return;
+      event.preventDefault();
+      const { width, height } = page.store.recipe.frame;
+      const [x, y] = page.viewer.at(event);
+      this.#add(`clip:${clip}`, { x: Math.round(x - width / 2), y: Math.round(y - height / 2) });
+    });
   }
 
   get all() {
@@ -51,7 +64,8 @@ export class Layers {
     if (chosen !== undefined) this.choose(chosen);
   }
 
-  async #add(given) {
+  /** Lay something in, by its kind and number; at a place from the middle, where one is given. */
+  async #add(given, place = {}) {
     $("add").value = "";
     if (!given) return;
     const [kind, id] = given.split(":");
@@ -62,7 +76,7 @@ export class Layers {
       const fitting = this.page.store.recipe.frame;
       // Whatever is larger than the fitting is made to fit in.
       const scale = Math.min(1, fitting.width / told.width, fitting.height / told.height);
-      const layer = { ...this.page.standard, name: told.name.slice(0, 80), source, blend: told.blend, scale: Number(scale.toFixed(4)) };
+      const layer = { ...this.page.standard, name: told.name.slice(0, 80), source, blend: told.blend, scale: Number(scale.toFixed(4)), ...place };
       this.page.sources[mark] = told;
       this.#put([...this.all.order, mark], { ...this.all.each, [mark]: layer }, `${layer.name} laid in`, mark);
     } catch (error) {

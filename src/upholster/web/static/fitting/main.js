@@ -52,6 +52,8 @@ const page = {
     return page.store.revision;
   },
   trouble: (error) => say(error.message),
+  /** What is delivered: all layers, or one. */
+  of: () => ({ layer: $("of-layer").value }),
 };
 
 page.remember = remembering(page);
@@ -125,6 +127,7 @@ function taken(state) {
 function show() {
   page.layers.show();
   page.sound.show();
+  offer();
   showFrame();
   here();
 }
@@ -219,6 +222,19 @@ $("frames").addEventListener("pointerdown", (event) => {
   to(event);
   drag($("frames"), event, { move: to });
 });
+
+/** All layers, or any one of them, can be delivered. */
+function offer() {
+  const { order, each } = page.store.recipe.layers;
+  const names = [["", "All layers"], ...[...order].reverse().map((mark) => [mark, `“${each[mark].name}” alone`])];
+  const stands = JSON.stringify(names);
+  if ($("of-layer").dataset.stands === stands) return;
+  const { value } = $("of-layer");
+  $("of-layer").replaceChildren(...names.map(([mark, words]) => new Option(words, mark)));
+  $("of-layer").value = order.includes(value) ? value : "";
+  $("of-layer").dataset.stands = stands;
+}
+$("of-layer").addEventListener("change", () => page.deliver.quote());
 
 const acts = {
   undo: () => walk("undo"),
