@@ -1,15 +1,18 @@
 """`upholster fit`: layers over a ground into real files, read back by others."""
 
+import csv
 import json
 import subprocess
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import opentimelineio as otio
 import pytest
 from PIL import Image
 
 from plates import flat, green_clip
+from sounds import clicks, write_clicks
 from test_cli import key, run
 from upholster.media.decoder.reader import Reader
 
@@ -119,3 +122,40 @@ def test_what_cannot_be_fitted_is_said_and_nothing_is_left(
     done = run("fit", written(stock, "bad", [layer]), tmp_path / "out.mov")
     assert done.returncode == 1 and words in done.stderr and "Traceback" not in done.stderr
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_fitting_with_sound_is_heard_in_its_file(stock: Path, tmp_path: Path) -> None:
+    write_clicks(stock / "drip.wav", 0.1, seconds=0.5)
+    drip = {"source": {"kind": "file", "path": "drip.wav"}, "name": "Drip", "start": 6, "after": "gone"}
+    path = written(stock, "heard", [CLIP, drip], **HALL)
+    assert run("fit", path, tmp_path / "heard.mp4", "--sound").returncode == 0
+    assert clicks(tmp_path / "heard.mp4") == pytest.approx([0.35], abs=0.012)
+
+
+def test_layers_come_apart_with_their_numbers_by_frame(stock: Path, tmp_path: Path) -> None:
+    drift = [{"frame": 0, "value": 0}, {"frame": 10, "value": 50}]
+    layers = [{**CLIP, "x": drift, "finish": {"tint": 1, "tint_colour": [0, 0, 1]}}, {**CLIP, "name": "Second bell"}]
+    done = run("fit", written(stock, "apart", layers), tmp_path / "apart", "--apart", "--format", "ffv1")
+    assert done.returncode == 0, done.stderr
+    names = sorted(p.name for p in (tmp_path / "apart").iterdir())
+    assert names == ["01_Bell.mkv", "02_Second_bell.mkv", "values.csv", "values.json"]
+    tinted, plain = (frames_of(tmp_path / "apart" / name)[5] for name in names[:2])
+    assert tinted[1] is not None and plain[1] is not None and np.array_equal(tinted[1], plain[1])
+    assert tinted[0][2][tinted[1] > 0.9].mean() > 1.5 * plain[0][2][plain[1] > 0.9].mean()
+    with (tmp_path / "apart/values.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    assert len(rows) == 24 and float(rows[4]["x"]) == 20 and rows[4]["picture"] == "4"
+
+
+def test_a_fitting_goes_to_a_timeline_and_back(stock: Path, tmp_path: Path) -> None:
+    path = written(stock, "there", [{**CLIP, "start": 3, "after": "gone", "scale": 0.5}], **HALL)
+    assert run("timeline", path, tmp_path / "there.otio").returncode == 0
+    timeline = otio.adapters.read_from_file(str(tmp_path / "there.otio"))
+    (clip,) = timeline.find_clips()
+    assert clip.media_reference.target_url == "bell.mov" and timeline.tracks[0][0].duration().value == 3
+    assert run("timeline", tmp_path / "there.otio", stock / "back.json").returncode == 0
+    assert json.loads((stock / "back.json").read_text())["layers"]["each"]["n1"]["scale"] == 0.5
+    assert run("fit", stock / "back.json", tmp_path / "back.mkv", "--format", "ffv1").returncode == 0
+    again = run("timeline", tmp_path / "there.otio", stock / "back.json")
+    assert again.returncode == 1 and "exists already" in again.stderr
+    assert run("timeline", path, tmp_path / "there.txt").returncode == 2

@@ -42,14 +42,19 @@ class Loudness(NamedTuple):
 
 
 def unpacked(packed: bytes) -> Samples:
-    """The samples ``(2, n)`` of a sound file, brought to the rate of a mix and to two channels."""
+    """The samples ``(2, n)`` of a sound file, brought to the rate of a mix and to two channels.
+
+    One channel alone is heard on both as loud as it is; more are mixed down.
+    """
     found = []
-    resampler = av.AudioResampler(format="fltp", layout=_LAYOUT, rate=RATE)
     with av.open(io.BytesIO(packed)) as source:
+        layout = "mono" if source.streams.audio[0].channels == 1 else _LAYOUT
+        resampler = av.AudioResampler(format="fltp", layout=layout, rate=RATE)
         for frame in source.decode(audio=0):
             found += [same.to_ndarray() for same in resampler.resample(frame)]
         found += [same.to_ndarray() for same in resampler.resample(None)]
-    return np.concatenate(found, axis=1) if found else np.zeros((2, 0), np.float32)
+    samples = np.concatenate(found, axis=1) if found else np.zeros((2, 0), np.float32)
+    return np.repeat(samples, 2, axis=0) if len(samples) == 1 else samples
 
 
 def packed(samples: Samples) -> bytes:
