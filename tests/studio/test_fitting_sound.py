@@ -88,7 +88,7 @@ def test_a_click_is_heard_when_it_should_be(
     loud = np.flatnonzero(np.abs(mix[0]) > 0.05)
     begins = loud[np.diff(loud, prepend=-RATE) > RATE // 20] / RATE
     # Slowed sound keeps its pitch, and what does that spreads a click over some milliseconds.
-    assert begins == pytest.approx(heard, abs=0.05 if "speed" in layer else 0.002)
+    assert begins == pytest.approx(heard, abs=0.08 if "speed" in layer else 0.002)
 
 
 def test_a_delivered_fitting_sounds_in_time_with_its_pictures(sound_id: int, picture_id: int) -> None:

@@ -13,14 +13,14 @@ from sqlalchemy.orm import Session
 
 from upholster.store.session import address, session
 
-READ, TRACE, STOCK = "read_footage", "trace", "stock_footage"
+READ, TRACE, STOCK, PROXY = "read_footage", "trace", "stock_footage", "clip_proxy"
 RANGE, ASSEMBLE = "render_range", "assemble_render"
 CHECK, FINISH = "check_render", "finish_render"
 
 #: Within renders of one place, what brings a file nearer to its end comes first.
 _RANK = {RANGE: 0, CHECK: 1, ASSEMBLE: 2}
 #: What needs moments and completes a render, or makes footage usable, waits for nobody's frames.
-_FIRST = {FINISH: 2_000_000, READ: 1_000_000, TRACE: 800_000, STOCK: 900_000}
+_FIRST = {FINISH: 2_000_000, READ: 1_000_000, TRACE: 800_000, STOCK: 900_000, PROXY: 700_000}
 #: Places are kept within this, so that they stay below what comes first.
 _OUTERMOST = 100_000
 

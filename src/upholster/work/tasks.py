@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError
 
 from upholster.store.session import address
 from upholster.studio import queue
+from upholster.studio.fittings import proxies
 from upholster.studio.footage import reading
 from upholster.studio.renders import check, join, make, missing, states, stocking
 from upholster.studio.stock import brought_in
@@ -77,5 +78,6 @@ render_range = _task(queue.RANGE, make.make_range, states.fail_pass)
 assemble_render = _task(queue.ASSEMBLE, join.assemble, states.fail)
 run_trace = _task(queue.TRACE, trace, runs.give_up)
 stock_footage = _task(queue.STOCK, brought_in.keep, brought_in.give_up)
+clip_proxy = _task(queue.PROXY, proxies.make, proxies.give_up)
 check_render = _task(queue.CHECK, check.check, states.fail)
 finish_render = _task(queue.FINISH, stocking.finish, states.fail)

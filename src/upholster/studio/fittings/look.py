@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.config import config
-from upholster.core.composite.layers import Element, Size, composite, trimmed, whole
+from upholster.core.composite.layers import Element, Size, composite, copies, trimmed, whole
 from upholster.core.composite.over import pack_premultiplied8
 from upholster.core.documents.fitting import Fitting, Source, changed
 from upholster.core.documents.recipe import Finish
@@ -20,7 +20,7 @@ from upholster.media.decoder.cache import ReaderCache
 from upholster.media.decoder.reader import Reader
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.fittings import sources
+from upholster.studio.fittings import proxies, sources
 from upholster.studio.looking import look
 from upholster.studio.looking.kept import Kept
 from upholster.studio.looking.look import Quality
@@ -41,8 +41,9 @@ Plane = NDArray[np.float32]
 
 _elements = Kept((config().pictures_mib << 20) // 2)
 _readers = ReaderCache(6)
-#: Longer side of small pictures.
+#: Longer side of small pictures; those of a layer that is seen small are smaller still.
 _SMALL = 960
+_SIDES = (160, 320, 640, _SMALL)
 #: What stands for a layer whose pictures are not here.
 _GONE = Size(640, 360, 1, Fraction(24))
 
@@ -65,12 +66,23 @@ def picture(fitting: Fitting, number: int, quality: Quality, *, over_ground: boo
     seen = {mark: each for mark, each in found.items() if each is None or has_pictures(each.job)}
     sizes = {mark: size_of(each.job) if each else _GONE for mark, each in seen.items()}
 
+    sides = _sides(fitting, number, sizes, shrink) if quality == "quick" else {}
+
     def element(mark: str, mix: Mix) -> Element:
-        return _element(found[mark], mix, quality, fitting.layers.each[mark].finish)
+        return _element(found[mark], mix, sides.get(mark), fitting.layers.each[mark].finish)
 
     with row_bands():
         ground = _ground(fitting, number, quality, shrink) if over_ground else None
         return pack_premultiplied8(composite(fitting, number, sizes, element, ground, shrink))
+
+
+def _sides(fitting: Fitting, number: int, sizes: dict[str, Size], shrink: float) -> dict[str, int]:
+    """How large the pictures of each layer have to be, by its longer side, for how large it is seen on a frame."""
+    found: dict[str, float] = {}
+    for copy in copies(fitting, number, sizes):
+        seen = shrink * max(sizes[copy.mark][:2]) * float(np.hypot(*copy.matrix[:, :2]).max())
+        found[copy.mark] = max(found.get(copy.mark, 0.0), seen)
+    return {mark: next((side for side in _SIDES if side >= seen), _SMALL) for mark, seen in found.items()}
 
 
 def matched(fitting: Fitting, mark: str) -> Fitting:
@@ -81,7 +93,7 @@ def matched(fitting: Fitting, mark: str) -> Fitting:
         raise Refused("This layer has no pictures to be matched.")
     before, length = measured.before_match(layer.finish), size_of(found.job).length
     seen = [
-        straight(whole(_element(found, Mix(number, number, 0.0), "quick", before))) for number in spread(range(length))
+        straight(whole(_element(found, Mix(number, number, 0.0), _SMALL, before))) for number in spread(range(length))
     ]
     shrink = min(1.0, _SMALL / max(fitting.frame.width, fitting.frame.height))
     grounds = [_ground(fitting, number, "quick", shrink) for number in spread(range(fitting.frame.length), 3)]
@@ -105,11 +117,12 @@ def _found(source: Source) -> _Found | None:
         return None
 
 
-def _element(found: _Found | None, mix: Mix, quality: Quality, finish: Finish) -> Element:
+def _element(found: _Found | None, mix: Mix, side: int | None, finish: Finish) -> Element:
+    """A picture of a layer: exact, or small with at most `side` pixels a side."""
     if found is None:
         return _placeholder()
     number = mix.second if mix.weight > 0.5 else mix.first
-    kept = _elements.get((found.name, number, quality, finish), lambda: _made(found, number, quality, finish))
+    kept = _elements.get((found.name, number, side, finish), lambda: _made(found, number, side, finish))
     if kept.rgba.dtype == np.float32:
         return kept
     return kept._replace(rgba=kept.rgba * np.float32(1 / 255))
@@ -128,11 +141,11 @@ def _name(source: Source) -> Hashable:
     raise Refused("a path means nothing here")
 
 
-def _made(found: _Found, number: int, quality: Quality, finish: Finish) -> Element:
-    rgb, alpha = finished(*_frame(found, number, quality), finish, number)
+def _made(found: _Found, number: int, side: int | None, finish: Finish) -> Element:
+    if side is None:
+        return trimmed(premultiplied(*finished(*_frame(found, number, "fine"), finish, number)))
+    rgb, alpha = finished(*_within(*_frame(found, number, "quick"), side), finish, number)
     element = trimmed(premultiplied(rgb, alpha))
-    if quality == "fine":
-        return element
     # Small pictures are kept in whole numbers, four times as many of them.
     return element._replace(rgba=(np.clip(element.rgba, 0, 1) * 255 + 0.5).astype(np.uint8))
 
@@ -146,11 +159,19 @@ def _frame(found: _Found, number: int, quality: Quality) -> tuple[Plane, Plane]:
     if source.kind == "footage" and quality == "quick":
         small = look.proxy_of(sources.footage_of(source)).frame(number)
         return small.rgb, _alpha(small)
+    if source.kind == "clip" and quality == "quick":
+        small_clip = proxies.small(found.job.footage, number)
+        if small_clip is not None:
+            return small_clip.rgb, _alpha(small_clip)
     with _readers.using(found.name, lambda: Reader(*found.job.footage)) as reader:
         exact = reader.frame(number)
-    rgb, alpha = exact.rgb, _alpha(exact)
-    shrink = _SMALL / max(alpha.shape)
-    if quality == "fine" or shrink >= 1:
+    return exact.rgb, _alpha(exact)
+
+
+def _within(rgb: Plane, alpha: Plane, side: int) -> tuple[Plane, Plane]:
+    """A straight picture no larger than `side`."""
+    shrink = side / max(alpha.shape)
+    if shrink >= 1:
         return rgb, alpha
     width, height = max(1, round(alpha.shape[1] * shrink)), max(1, round(alpha.shape[0] * shrink))
     small_alpha = area(np.ascontiguousarray(alpha)[None], width, height)

@@ -16,7 +16,7 @@ from upholster.media.delivery import read_delivery
 from upholster.media.errors import MediaError
 from upholster.media.mixing import loudness, packed
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.fittings import fittings, interchange, sources
+from upholster.studio.fittings import fittings, interchange, proxies, sources
 from upholster.studio.fittings import look as looking
 from upholster.studio.footage import bring_in
 from upholster.studio.making.delivering import Stopped
@@ -102,6 +102,7 @@ def opened(fitting_id: int) -> str:
         made = stock.get_clip(clip_id).render
         state.row.view = state.row.view | ({"delivery": made.delivery} if made else {})
     facts = _facts(state.document)
+    proxies.ask_for_missing(state.document)
     return render_template(
         "fittings/page.html",
         state=state,
@@ -248,7 +249,9 @@ def source() -> Response:
     """What is known of something that is to be laid into a fitting."""
     asked = asked_for(requests.LayerSource)
     try:
-        return jsonify(_told(Source(kind=asked.kind, id=asked.id)))
+        source = Source(kind=asked.kind, id=asked.id)
+        proxies.ask_for(source)
+        return jsonify(_told(source))
     except (Missing, Refused, MediaError) as error:
         raise Refused(f"This cannot be laid into a fitting: {str(error).rstrip('.')}.") from None
 

@@ -36,7 +36,7 @@ export class Handles {
   /** The topmost layer under a place of the fitting. */
   under(place) {
     const { order } = this.page.layers.all;
-    return [...order].reverse().find((mark) => this.#there(mark) && !this.page.layers.layer(mark).locked && this.page.sources[mark] && inside(this.#corners(mark), place));
+    return [...order].reverse().find((mark) => this.#there(mark) && !this.page.layers.layer(mark).locked && this.page.sources[mark]?.width && inside(this.#corners(mark), place));
   }
 
   draw() {
@@ -46,7 +46,7 @@ export class Handles {
       const [x, y] = viewer.inBooth(at, at);
       return way === "x" ? `<line class="guide" x1="${x}" x2="${x}" y1="0" y2="100%"/>` : `<line class="guide" y1="${y}" y2="${y}" x1="0" x2="100%"/>`;
     });
-    if (!mark || !this.page.sources[mark] || this.page.playing()) {
+    if (!mark || !this.page.sources[mark]?.width || this.page.playing()) {
       this.overlay.innerHTML = lines.join("");
       return;
     }

@@ -14,6 +14,7 @@ import "../lib/rename.js";
 import { typed } from "../lib/typed.js";
 import { Played } from "../lib/played.js";
 import { Player, asNumber } from "../lib/player.js";
+import { Ahead } from "./ahead.js";
 import { Handles } from "./handles.js";
 import { Layers } from "./layers.js";
 import { Sound } from "./sound.js";
@@ -44,7 +45,10 @@ const page = {
   change: (path, value, final, words) => changeMany({ [path]: value }, final, words),
   changeMany,
   show,
-  refresh: () => page.requests.refresh(),
+  refresh() {
+    page.requests.refresh();
+    page.ahead?.rest();
+  },
   settle: () => page.values.settle(),
   async saved() {
     page.settle();
@@ -69,11 +73,14 @@ page.layers = new Layers(page);
 page.handles = new Handles(page);
 page.sound = new Sound(page);
 const played = new Played();
+const stands = () => JSON.stringify(page.store.asked);
+const quick = (number) => played.fetch(stands(), number, () => page.requests.fetch(page.place(number), "result", "quick", { keep: true }));
+page.ahead = new Ahead(page, { has: (number) => played.has(stands(), number), fetch: quick, full: () => played.full });
 page.player = new Player({
   rate: () => asNumber(page.facts.rate),
   span: () => [0, page.facts.length - 1],
   here: () => page.view.frame,
-  fetch: (number) => played.fetch(JSON.stringify(page.store.asked), number, () => page.requests.fetch(page.place(number), "result", "quick", { keep: true })),
+  fetch: quick,
   show(number, picture) {
     page.view.frame = number;
     if (document.activeElement !== $("frame")) $("frame").value = number;
@@ -143,7 +150,7 @@ function here() {
   const ticks = layer ? keyedFrames(Object.values(layer).concat(Object.values(layer.finish)).filter(Array.isArray)) : [];
   const drawnTicks = ticks.filter((frame) => frame < length).map((frame) => Object.assign(document.createElement("div"), { className: "tick" }));
   drawnTicks.forEach((tick, k) => (tick.style.left = x(ticks[k])));
-  $("frames").replaceChildren($("frames").querySelector(".playhead"), ...drawnTicks);
+  $("frames").replaceChildren($("frames").querySelector(".playhead"), ...$("frames").querySelectorAll(".ready"), ...drawnTicks);
   page.values.show();
   page.keyframes.show();
   page.handles.draw();

@@ -26,6 +26,16 @@ export class Played {
     return picture;
   }
 
+  /** Whether what shows a frame is here, of a document as it stands. */
+  has(stands, name) {
+    return this.stands === stands && this.held.has(name);
+  }
+
+  /** Whether no more is kept. */
+  get full() {
+    return this.bytes >= 0.95 * MOST;
+  }
+
   #forget(stands) {
     Object.assign(this, { stands, bytes: 0 });
     this.held.clear();
