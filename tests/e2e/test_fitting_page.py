@@ -3,13 +3,15 @@
 from pathlib import Path
 
 import numpy as np
+import opentimelineio as otio
 import pytest
-from bench_page import bring_in, deliver, kept, settled, value
+from bench_page import bring_in, deliver, kept, set_value, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
 from conftest import House, wait_for
 from plates import flat, green_clip
+from sounds import write_clicks
 from upholster.core.documents.fitting import Fitting
 from upholster.core.documents.tracks import value_at
 from upholster.media.decoder.reader import Reader
@@ -211,7 +213,8 @@ def test_one_clip_becomes_a_crowd_over_a_still(begun: Page, clip: Clip, tmp_path
 
 def test_a_fitting_begins_from_a_clip_and_the_clip_says_so(page: Page, clip: Clip) -> None:
     page.goto("/stockroom")
-    page.get_by_label("Lay paper moon into a new fitting").click()
+    page.get_by_label("Lay paper moon into a fitting").click()
+    page.get_by_role("button", name="Lay it in").click()
     page.wait_for_url("**/fittings/*")
     expect(page.locator("#layer-list li")).to_have_count(1)
     expect(value(page, "Width")).to_have_text("320")
@@ -221,10 +224,83 @@ def test_a_fitting_begins_from_a_clip_and_the_clip_says_so(page: Page, clip: Cli
     name = page.locator("#shot-name").inner_text()
     page.goto("/stockroom")
     expect(page.locator("[data-clip='paper moon']")).to_contain_text(name)
+    # Once more, into that one.
+    page.get_by_label("Lay paper moon into a fitting").click()
+    page.get_by_label("Fitting to lay it into").select_option(label=name)
+    page.get_by_role("button", name="Lay it in").click()
+    page.locator("#says").get_by_role("link", name="See it").click()
+    page.wait_for_url("**/fittings/*")
+    expect(page.locator("#layer-list li")).to_have_count(2)
+    assert document(page).layers.order == ("n1", "n2")
     page.goto("/fittings")
     page.once("dialog", lambda dialog: dialog.accept())
     page.get_by_label(f"Remove {name}", exact=True).click()
     expect(page.locator(f"[data-fitting='{name}']")).to_have_count(0)
+
+
+def test_a_sound_is_laid_in_measured_and_plays_with_the_pictures(begun: Page, clip: Clip, tmp_path: Path) -> None:
+    page, address = begun, begun.url
+    bring_in(page, write_clicks(tmp_path / "night bell.wav", 0.1, seconds=0.5))
+    expect(page.get_by_label("night bell", exact=True)).to_be_visible(timeout=60_000)
+    expect(page.locator("[data-footage]").first).to_contain_text("It can be laid into fittings.")
+    page.goto(address)
+    lay_in(page, "paper moon")
+    expect(page.locator("#sound")).to_be_hidden()
+    lay_in(page, "night bell")
+    expect(page.locator("#loudness")).to_contain_text("peak -6.0 dB")
+    assert page.locator("#overlay .rim").count() == 0, "sound has no outline"
+    set_value(page, "Loudness", "14")
+    expect(page.locator("#loudness")).to_contain_text("goes beyond full scale from frame 2")
+    page.get_by_label("Turned down where").check()
+    expect(page.locator("#loudness")).to_contain_text("peak -1.0 dB")
+    page.reload()
+    expect(page.get_by_label("Turned down where")).to_be_checked()
+    expect(page.locator("#loudness")).to_contain_text("peak -1.0 dB")
+    page.wait_for_function("() => document.querySelector('#frames .ready').style.background.includes('100%')")
+    page.get_by_label("Play", exact=True).click()
+    page.wait_for_function("() => Number(document.getElementById('frame').value) > 5")
+    heard = "() => Number(document.getElementById('meter').getAttribute('aria-valuenow')) > -20"
+    page.wait_for_function(heard)
+    page.get_by_label("Play", exact=True).click()
+    page.get_by_label("Sound left out").check()
+    expect(page.locator("#loudness")).to_contain_text("No layer is heard.")
+    settled(page)
+    assert document(page).layers.each["n2"].muted and document(page).sound.limited
+
+
+def test_it_goes_to_a_timeline_and_back_and_one_layer_is_delivered_alone(
+    begun: Page, clip: Clip, tmp_path: Path
+) -> None:
+    page = begun
+    lay_in(page, "paper moon")
+    set_value(page, "Size", "50")
+    lay_in(page, "paper moon")
+    set_value(page, "Across", "-90")
+    kept(page)
+    page.locator('[data-open="9"]').click()
+    with page.expect_download() as coming:
+        page.get_by_role("link", name="a timeline").click()
+    coming.value.save_as(tmp_path / "cut.otio")
+    timeline = otio.adapters.read_from_file(str(tmp_path / "cut.otio"))
+    assert [c.media_reference.target_url for c in timeline.find_clips()] == ["paper%20moon.mkv"] * 2
+    with page.expect_download() as coming:
+        page.get_by_role("link", name="CSV").click()
+    assert len(Path(coming.value.path()).read_text().splitlines()) == 1 + 2 * 12
+    before = document(page)
+    page.get_by_label("What is delivered").select_option(index=1)
+    made = deliver(page, "moon alone")
+    with Reader([stock.file_of(made)]) as reader:
+        alpha = reader.frame(3).alpha
+    assert alpha is not None and alpha[:, :60].max() > 0.9 and alpha[85:95, 175:200].max() == 0
+    page.goto("/fittings")
+    page.set_input_files("#timeline", str(tmp_path / "cut.otio"))
+    page.wait_for_url("**/fittings/*")
+    expect(page.locator("#layer-list li")).to_have_count(2)
+    assert document(page) == before
+    page.goto("/fittings")
+    (tmp_path / "no.otio").write_text("{}")
+    page.set_input_files("#timeline", str(tmp_path / "no.otio"))
+    expect(page.locator("#says")).to_contain_text("holds no timeline")
 
 
 def test_two_windows_lose_nothing_and_what_is_gone_is_said(begun: Page, clip: Clip) -> None:
