@@ -98,8 +98,8 @@ def test_another_format_and_a_card_are_made_from_a_clip(page: Page, stocked: lis
     page.get_by_label("Another format of godwit_ffv1").click()
     page.get_by_label("Width of the card").fill("2.5")
     page.get_by_role("button", name="Make a card for 3D").click()
-    wait_for(lambda: {"webp", "card"} <= {c.format for c in search.clips() if c.name.startswith("godwit_v")})
-    card = next(c for c in search.clips() if c.format == "card" and c.name.startswith("godwit_v"))
+    wait_for(lambda: {"webp", "card"} <= {c.format for c in search.clips() if c.name.startswith("godwit_ffv1_v")})
+    card = next(c for c in search.clips() if c.format == "card" and c.name.startswith("godwit_ffv1_v"))
     assert card.render and card.render.delivery["metres"] == 2.5 and stock.file_of(card).suffix == ".zip"
     page.goto("/stockroom?search=godwit_gif")
     page.get_by_label("Another format of godwit_gif").click()

@@ -11,6 +11,7 @@ from upholster.media.facts import read_rate
 from upholster.media.sequences import find_pictures
 from upholster.studio.footage.inspect import interpretation
 from upholster.studio.making.keying import Footage
+from upholster.studio.making.sidecar import alpha_beside
 
 
 def open_footage(given: str, rate: str | None = None, *, deinterlace: bool = False) -> Footage:
@@ -30,8 +31,12 @@ def open_footage(given: str, rate: str | None = None, *, deinterlace: bool = Fal
 
 
 def with_alpha_as(footage: Footage, kind: str | None) -> Footage:
-    """Footage whose alpha is taken as straight, premultiplied or not at all; as it looks where nothing is said."""
+    """Footage whose alpha is taken as straight, premultiplied or not at all.
+
+    Where nothing is said, as the sidecar of a clip of our own has it; else as it looks.
+    """
     facts = footage.facts
+    kind = kind or alpha_beside(footage.files)
     if kind is None:
         facts = interpretation(footage)
     elif facts.alpha:

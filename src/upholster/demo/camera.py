@@ -33,10 +33,11 @@ class Layer:
         self.alpha = np.zeros((height, width), np.float32)
 
     def lay(self, colour: Picture, cover: Picture) -> None:
-        """Lay one straight `colour` with `cover` over what is here."""
+        """Lay a straight `colour`, one or a picture of them, with `cover` over what is here."""
         x, y, w, h = cv2.boundingRect((cover > 0).astype(np.uint8))
         part = np.s_[y : y + h, x : x + w]
         over = cover[part]
+        colour = colour[part] if colour.ndim == 3 else colour
         self.rgb[part] = colour * over[..., None] + self.rgb[part] * (1 - over)[..., None]
         self.alpha[part] = over + self.alpha[part] * (1 - over)
 

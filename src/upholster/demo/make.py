@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from upholster.core.yuv import from_rgb
-from upholster.demo import fair, grounds, kite, marionette, sparks, workshop
+from upholster.demo import bell, fair, grounds, ink, kite, lantern, marionette, moon, sparks, workshop
 from upholster.demo.camera import Picture
 
 
@@ -26,6 +26,18 @@ def _sparks(frame: int) -> Picture:
 
 def _kite(frame: int) -> Picture:
     return kite.shot(frame).plate
+
+
+def _lantern(frame: int) -> Picture:
+    return lantern.shot(frame).plate
+
+
+def _ink(frame: int) -> Picture:
+    return ink.shot(frame).plate
+
+
+def _moon(frame: int) -> Picture:
+    return moon.shot(frame).plate
 
 
 def _fair(frame: int) -> Picture:
@@ -50,9 +62,12 @@ CLIPS = {
     "kite.mp4": Clip(kite.FRAMES, _kite, crf=19),
     "street-fair.mp4": Clip(fair.FRAMES, _fair, crf=19),
     "sparks.mp4": Clip(sparks.FRAMES, _sparks),
+    "lantern.mp4": Clip(lantern.FRAMES, _lantern, crf=17),
+    "ink-drops.mp4": Clip(ink.FRAMES, _ink, crf=17),
+    "paper-moon.mp4": Clip(moon.FRAMES, _moon, crf=17),
     "attic-stage.mp4": Clip(grounds.FRAMES, grounds.attic_stage, crf=21),
 }
-STILL = "night-harbour.png"
+STILL, SOUND = "night-harbour.png", "harbour-bell.flac"
 
 
 def make(folder: Path) -> list[Path]:
@@ -63,10 +78,12 @@ def make(folder: Path) -> list[Path]:
         part = still.with_suffix(".part.png")
         cv2.imwrite(str(part), np.rint(grounds.night_harbour()[..., ::-1] * 255).astype(np.uint8))
         part.replace(still)
+    if not (folder / SOUND).exists():
+        bell.write(folder / SOUND)
     for name, clip in CLIPS.items():
         if not (folder / name).exists():
             film(folder / name, clip.frames, clip.draw, crf=clip.crf)
-    return [folder / name for name in (*CLIPS, STILL)]
+    return [folder / name for name in (*CLIPS, STILL, SOUND)]
 
 
 def film(path: Path, frames: int, draw: Callable[[int], Picture], *, rate: int = 24, crf: int = 16) -> None:

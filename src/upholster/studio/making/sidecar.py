@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -65,6 +65,17 @@ def write_brought_in_sidecar(path: Path, *, name: str, source: Source, inspectio
     """The sidecar of a clip that was made elsewhere: what it is called, and what was found in it."""
     told = {"name": name, "sha256": source.sha256, "facts": source.facts.model_dump(mode="json"), "found": inspection}
     put_text(path, json.dumps({"program": f"upholster {__version__}", "brought_in": told}, indent=2) + "\n")
+
+
+def alpha_beside(files: Sequence[Path]) -> str | None:
+    """The kind of alpha that a sidecar of ours beside some files says they have; None where there is none."""
+    sidecar = files[0].with_name(f"{files[0].name}.json") if len(files) == 1 else files[0].with_name("clip.json")
+    try:
+        told = json.loads(sidecar.read_text())
+    except (OSError, UnicodeDecodeError, ValueError):
+        return None
+    found = told.get("alpha") if isinstance(told, dict) and "proof" in told else None
+    return found if found in ("straight", "premultiplied") else None
 
 
 def _write(path: Path, planned: Plan, proof: Proof, made_from: dict[str, Any]) -> None:

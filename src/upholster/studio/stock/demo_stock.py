@@ -1,4 +1,4 @@
-"""Furnishing a new house: the demo's footage, and two clips already finished."""
+"""Furnishing a new house: the demo's footage, clips of it already finished, and a fitting of them."""
 
 import shutil
 import tempfile
@@ -30,6 +30,9 @@ from upholster.studio.traces import runs
 _FINISHED = {
     "marionette": ("prores4444", "puppet, figure, green screen"),
     "sparks": ("ffv1", "sparks, glow, dark ground"),
+    "lantern": ("prores4444", "lantern, glass, blue screen"),
+    "paper-moon": ("ffv1", "moon, sky, orange wall"),
+    "ink-drops": ("ffv1", "ink, smoke, light ground"),
 }
 
 
@@ -40,7 +43,7 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
         return
     begun.parent.mkdir(parents=True, exist_ok=True)
     begun.touch()
-    say("The demo's plates are being read; two clips of them are finished after that.")
+    say("The demo's plates are being read; clips of them are finished after that.")
     for file in plates():
         _bring_in(file)
     for name, (form, tags) in _FINISHED.items():
@@ -61,22 +64,36 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
                 stock.tag(clip.id, tags)
     for name, subject, strokes in (("kite", "Kite", kite.brushed()), ("street-fair", "Rooster", fair.brushed())):
         _brush(name, subject, strokes, stopping)
-    _fit()
+    _fit(stopping)
     done.touch()
 
 
-def _fit() -> None:
-    """The demo's fitting: what was keyed, together over the night harbour."""
+def _fit(stopping: Callable[[], bool]) -> None:
+    """The demo's fitting: what was keyed, together over the night harbour; and a file of it."""
     if any(row.name == harbour.NAME for row in fittings.all_fittings()):
         return
     with session() as db:
         shots_by_name = {shot.name: shot.id for shot in db.scalars(select(Shot))}
         footage_by_name = {each.name: each.id for each in db.scalars(select(Footage))}
     clips = {clip.render.shot.name: clip.id for clip in search.clips() if clip.render and clip.render.shot}
-    wanted = {"marionette", "sparks"} - clips.keys() or {"kite"} - shots_by_name.keys()
-    if not wanted and "night-harbour" in footage_by_name:
-        document = harbour.scene(clips["marionette"], clips["sparks"], shots_by_name["kite"], footage_by_name)
-        fittings.new_fitting(harbour.NAME, read_fitting(document))
+    there = clips.keys() >= set(harbour.CLIPS) and harbour.SHOT in shots_by_name
+    if not there or not footage_by_name.keys() >= {harbour.GROUND, harbour.SOUND}:
+        return
+
+    def source(name: str) -> dict[str, Any]:
+        if name in harbour.CLIPS:
+            return {"kind": "clip", "id": clips[name]}
+        if name == harbour.SHOT:
+            return {"kind": "shot", "id": shots_by_name[name]}
+        return {"kind": "footage", "id": footage_by_name[name]}
+
+    row = fittings.new_fitting(harbour.NAME, read_fitting(harbour.scene(source)))
+    order = Delivery(format="over-h264", sound=True)
+    for render in renders.order_fitting(row.id, row.head, [order], "evening in the harbour"):
+        if _finished(render.id, stopping):
+            for clip in search.clips():
+                if clip.render_id == render.id:
+                    stock.tag(clip.id, "scene, night")
 
 
 def under_way() -> bool:
