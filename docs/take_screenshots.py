@@ -90,11 +90,11 @@ def bench_finish(page: Page) -> None:
 def fitting(page: Page) -> None:
     page.goto("/fittings")
     page.get_by_role("link", name="Open Evening in the harbour").click()
-    page.wait_for_timeout(1500)
-    page.get_by_label("Frame number").fill("60")
+    page.wait_for_function("() => document.querySelector('#result').width > 400")
+    page.get_by_label("Frame number").fill("40")
     page.get_by_label("Frame number").press("Enter")
-    page.locator("#layer-list [data-part=choose]").first.click()
-    page.wait_for_timeout(4000)
+    page.locator("#layer-list").get_by_role("button", name="Paper moon", exact=True).click()
+    page.wait_for_timeout(9000)
 
 
 def fittings(page: Page) -> None:

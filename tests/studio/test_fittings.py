@@ -9,7 +9,9 @@ import pytest
 
 from conftest import House, wait_for
 from plates import green_clip
+from upholster.core.composite.layers import whole
 from upholster.core.documents.fitting import Fitting, Source, changed, read_fitting
+from upholster.core.documents.recipe import Finish
 from upholster.core.documents.recipe import changed as changed_recipe
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery
@@ -17,6 +19,7 @@ from upholster.store.models import Clip
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.fittings import fittings, look, sources
 from upholster.studio.footage import bring_in
+from upholster.studio.making.fitting import element_of, finished, premultiplied
 from upholster.studio.renders import renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
@@ -167,3 +170,19 @@ def test_pictures_kept_are_those_made_anew(clip: Clip, tmp_path: Path) -> None:
     assert (first == again).all()
     other = changed(document, {"layers": {"each": {"n1": {"finish": {"saturation": 1.5}}}}})
     assert (look.picture(other, 2, "quick") != first).any()
+
+
+def test_an_element_is_finished_as_its_whole_picture_is() -> None:
+    """Without clear borders it is the same as with them, sharpened and graded as well."""
+    rng = np.random.default_rng(8)
+    rgb, alpha = rng.random((3, 90, 160)).astype(np.float32), np.zeros((90, 160), np.float32)
+    alpha[20:60, 50:120] = rng.random((40, 70))
+    finish = Finish.model_validate(
+        {"contrast": 1.3, "saturation": 0.6, "sharpen": 0.8, "sharpen_radius": 3, "tint": 0.4, "gamma": 1.2}
+    )
+    element = element_of(rgb, alpha, finish, 3)
+    assert (element.left, element.top, element.rgba.shape[:2]) == (50, 20, (40, 70))
+    expected = premultiplied(*finished(rgb, alpha, finish, 3))
+    assert np.abs(whole(element) - expected).max() < 1e-5
+    clear = element_of(rgb, np.zeros_like(alpha), finish, 3)
+    assert clear.rgba.shape[:2] == (1, 1) and not clear.rgba[..., 3].any()

@@ -33,7 +33,6 @@ def scene(source: Callable[[str], dict[str, Any]]) -> dict[str, Any]:
                 "y": _drift(-66, -84),
                 "opacity": 0.30,
                 "speed": 60,
-                "between": "blend",
                 "hold_last": 60,
                 "finish": {"brightness": 0.3, "saturation": 0.2, "tint": 1, "tint_colour": [0.62, 0.66, 0.78]},
             },
@@ -63,7 +62,6 @@ def scene(source: Callable[[str], dict[str, Any]]) -> dict[str, Any]:
                 "x": POSTS[0] + ARM[0] - WIDTH / 2,
                 "y": ARM[1] - HEIGHT / 2,
                 "repeat": {"copies": len(POSTS), "step_x": along, "step_frames": 19},
-                "finish": {"brightness": 0.04, "saturation": 1.1},
             },
             {
                 "name": "Fires on the boats",
@@ -90,7 +88,6 @@ def scene(source: Callable[[str], dict[str, Any]]) -> dict[str, Any]:
                 "scale": 0.80,
                 "x": -520,
                 "y": -400,
-                "finish": {"contrast": 1.04},
             },
             {"name": "Bell and water", "source": source(SOUND), "fade_in": 12, "fade_out": 18, "length": FRAMES},
         ],

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.config import config
-from upholster.core.composite.layers import Element, Size, composite, copies, trimmed, whole
+from upholster.core.composite.layers import Element, Size, composite, copies, whole
 from upholster.core.composite.over import pack_premultiplied8
 from upholster.core.documents.fitting import Fitting, Source, changed
 from upholster.core.documents.recipe import Finish
@@ -25,15 +25,7 @@ from upholster.studio.looking import look
 from upholster.studio.looking.kept import Kept
 from upholster.studio.looking.look import Quality
 from upholster.studio.making.finishing import spread
-from upholster.studio.making.fitting import (
-    colour_below,
-    finished,
-    ground_frame,
-    has_pictures,
-    premultiplied,
-    size_of,
-    straight,
-)
+from upholster.studio.making.fitting import colour_below, element_of, ground_frame, has_pictures, size_of, straight
 from upholster.studio.making.grounds import filling
 from upholster.studio.making.keying import Job
 
@@ -143,9 +135,8 @@ def _name(source: Source) -> Hashable:
 
 def _made(found: _Found, number: int, side: int | None, finish: Finish) -> Element:
     if side is None:
-        return trimmed(premultiplied(*finished(*_frame(found, number, "fine"), finish, number)))
-    rgb, alpha = finished(*_within(*_frame(found, number, "quick"), side), finish, number)
-    element = trimmed(premultiplied(rgb, alpha))
+        return element_of(*_frame(found, number, "fine"), finish, number)
+    element = element_of(*_within(*_frame(found, number, "quick"), side), finish, number)
     # Small pictures are kept in whole numbers, four times as many of them.
     return element._replace(rgba=(np.clip(element.rgba, 0, 1) * 255 + 0.5).astype(np.uint8))
 

@@ -7,6 +7,7 @@ from contextlib import closing
 from types import MappingProxyType
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -250,6 +251,23 @@ def finished(rgb: Plane, alpha: Plane, finish: Finish, frame: int) -> tuple[Plan
     return out.rgb, out.alpha
 
 
+def element_of(rgb: Plane, alpha: Plane, finish: Finish, frame: int) -> Element:
+    """A keyed picture with the finish of a layer, premultiplied, without its clear borders.
+
+    Nothing of a finish but the light wrap asks for what is clear, so what is clear is left out first.
+    """
+    tall, wide = alpha.shape
+    left, top, across, down = cv2.boundingRect((alpha > 0).astype(np.uint8))
+    across, down = max(across, 1), max(down, 1)
+    part = np.s_[top : top + down, left : left + across]
+    if finish.scene is not None:
+        rgb, alpha = finished(rgb, alpha, finish, frame)
+    rgb, alpha = np.ascontiguousarray(rgb[:, *part]), np.ascontiguousarray(alpha[part])
+    if finish.scene is None:
+        rgb, alpha = finished(rgb, alpha, finish, frame)
+    return Element(premultiplied(rgb, alpha), left, top, wide, tall)
+
+
 class _Pictures:
     """The pictures of a layer, each read once while it is held."""
 
@@ -277,8 +295,8 @@ class _Pictures:
         numbers = numbers if first in numbers else [first]
         with closing(self.job.frames(numbers)) as frames:
             for number, frame in zip(numbers, frames, strict=True):
-                rgb, alpha = finished(frame.rgb, frame.alpha, self.layer.finish, number) if self.layer else frame[:2]
-                element = trimmed(premultiplied(rgb, alpha))
+                finish = self.layer.finish if self.layer else Finish()
+                element = element_of(frame.rgb, frame.alpha, finish, number)
                 self.held[number] = element
                 self.bytes += element.rgba.nbytes
                 # Read ahead as far as there is room, and never so far that the one wanted goes again.
