@@ -19,7 +19,8 @@ from upholster.store.models import Clip
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.fittings import fittings, look, sources
 from upholster.studio.footage import bring_in
-from upholster.studio.making.fitting import element_of, finished, premultiplied
+from upholster.studio.making.fitting import element_of, premultiplied
+from upholster.studio.making.fitting import finished as with_finish
 from upholster.studio.renders import renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
@@ -181,8 +182,10 @@ def test_an_element_is_finished_as_its_whole_picture_is() -> None:
         {"contrast": 1.3, "saturation": 0.6, "sharpen": 0.8, "sharpen_radius": 3, "tint": 0.4, "gamma": 1.2}
     )
     element = element_of(rgb, alpha, finish, 3)
-    assert (element.left, element.top, element.rgba.shape[:2]) == (50, 20, (40, 70))
-    expected = premultiplied(*finished(rgb, alpha, finish, 3))
+    assert element.rgba.shape[0] < 90 and element.rgba.shape[1] < 160
+    plain = element_of(rgb, alpha, Finish(), 3)
+    assert (plain.left, plain.top, plain.rgba.shape[:2]) == (50, 20, (40, 70))
+    expected = premultiplied(*with_finish(rgb, alpha, finish, 3))
     assert np.abs(whole(element) - expected).max() < 1e-5
-    clear = element_of(rgb, np.zeros_like(alpha), finish, 3)
+    clear = element_of(rgb, np.zeros_like(alpha), Finish(), 3)
     assert clear.rgba.shape[:2] == (1, 1) and not clear.rgba[..., 3].any()

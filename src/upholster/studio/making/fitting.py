@@ -1,6 +1,7 @@
 """Making a fitting from files alone: pictures of its layers read, keyed and laid over; their sounds mixed."""
 
 import io
+import math
 from collections import OrderedDict
 from collections.abc import Generator, Mapping, Sequence
 from contextlib import closing
@@ -254,12 +255,15 @@ def finished(rgb: Plane, alpha: Plane, finish: Finish, frame: int) -> tuple[Plan
 def element_of(rgb: Plane, alpha: Plane, finish: Finish, frame: int) -> Element:
     """A keyed picture with the finish of a layer, premultiplied, without its clear borders.
 
-    Nothing of a finish but the light wrap asks for what is clear, so what is clear is left out first.
+    What is clear is left out first, as far as nothing of the finish looks there: sharpening looks a little aside, and
+    the light wrap at the whole.
     """
     tall, wide = alpha.shape
-    left, top, across, down = cv2.boundingRect((alpha > 0).astype(np.uint8))
-    across, down = max(across, 1), max(down, 1)
-    part = np.s_[top : top + down, left : left + across]
+    at = finish.at(frame)
+    aside = math.ceil(4 * at["sharpen_radius"]) + 1 if at["sharpen"] else 0
+    x, y, across, down = cv2.boundingRect((alpha > 0).astype(np.uint8))
+    left, top = max(x - aside, 0), max(y - aside, 0)
+    part = np.s_[top : max(y + down, 1) + aside, left : max(x + across, 1) + aside]
     if finish.scene is not None:
         rgb, alpha = finished(rgb, alpha, finish, frame)
     rgb, alpha = np.ascontiguousarray(rgb[:, *part]), np.ascontiguousarray(alpha[part])
