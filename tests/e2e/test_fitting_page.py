@@ -136,6 +136,22 @@ def test_a_scene_is_built_by_mouse_and_keyboard_delivered_and_read_back(begun: P
     drift = document(page).layers.each["n2"].x
     assert isinstance(drift, tuple) and [key.frame for key in drift] == [0, 11]
     assert value_at(drift, 11) == -100
+    # Two more of the first by keys, one of them small and faint; the page is loaded again in the middle of the work.
+    page.locator("#layer-list [data-layer=n1] [data-part=choose]").click()
+    page.locator("#booth").focus()
+    page.keyboard.press("d")
+    expect(page.locator("#layer-list li")).to_have_count(3)
+    settled(page)
+    page.reload()
+    expect(page.locator("#layer-list li")).to_have_count(3)
+    page.locator("#layer-list [data-layer=n1] [data-part=choose]").click()
+    page.locator("#booth").focus()
+    page.keyboard.press("d")
+    expect(page.locator("#layer-list li")).to_have_count(4)
+    for label, typed in (("Size", "10"), ("Opacity", "40")):
+        set_value(page, label, typed)
+    kept(page)
+    assert len(document(page).layers.order) == 4
     made = deliver(page, "two moons")
     with Reader([stock.file_of(made)]) as reader:
         first, last = reader.frame(0), reader.frame(11)
@@ -144,7 +160,7 @@ def test_a_scene_is_built_by_mouse_and_keyboard_delivered_and_read_back(begun: P
     page.goto("/stockroom")
     page.locator("[data-clip='two moons']").get_by_role("button", name="Open its recipe").click()
     page.wait_for_url("**/fittings/*")
-    expect(page.locator("#layer-list li")).to_have_count(2)
+    expect(page.locator("#layer-list li")).to_have_count(4)
 
 
 def test_edges_meet_and_escape_takes_back(begun: Page, clip: Clip) -> None:
