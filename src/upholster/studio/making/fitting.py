@@ -5,6 +5,7 @@ import math
 from collections import OrderedDict
 from collections.abc import Generator, Mapping, Sequence
 from contextlib import closing
+from itertools import islice
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -35,10 +36,10 @@ Plane = NDArray[np.float32]
 
 #: What a mix is called where a codec is named, and seconds of the longest one.
 _MIX, _LONGEST_MIX = "mix", 20 * 60
-#: Bytes of pictures held while frames are made.
+#: Bytes of pictures held while frames are made, of all layers together.
 _HELD = 600 << 20
-#: Pictures read ahead of one that is wanted.
-_AHEAD = 24
+#: Frames looked ahead for what they show, and pictures of a layer read in one go.
+_AHEAD, _RUN = 24, 8
 
 
 class FitJob(NamedTuple):
@@ -80,8 +81,9 @@ class FitJob(NamedTuple):
     def frames(self, numbers: Sequence[int]) -> Generator[KeyedFrame]:
         """Frames in the order asked for, straight."""
         sizes = {mark: size_of(job) for mark, job in self.layers.items()}
-        pictures = {mark: _Pictures(job, self.fitting.layers.each[mark]) for mark, job in self.layers.items()}
-        grounds = _Pictures(unkeyed(self.ground), None) if self.ground else None
+        held, each = _Held(_HELD), self.fitting.layers.each
+        pictures = {mark: _Pictures(job, each[mark], held) for mark, job in self.layers.items()}
+        grounds = _Pictures(unkeyed(self.ground), None, held) if self.ground else None
         wanted: dict[str, list[int]] = {}
         for position, number in enumerate(numbers):
             if position % _AHEAD == 0:
@@ -272,13 +274,44 @@ def element_of(rgb: Plane, alpha: Plane, finish: Finish, frame: int) -> Element:
     return Element(premultiplied(rgb, alpha), left, top, wide, tall)
 
 
-class _Pictures:
-    """The pictures of a layer, each read once while it is held."""
+class _Held:
+    """Pictures of all layers of a fitting, as many as there is room for; those used longest ago go first.
 
-    def __init__(self, job: Job, layer: Layer | None, most: int = _HELD) -> None:
-        self.job, self.layer, self.most = job, layer, most
-        self.held: OrderedDict[int, Element] = OrderedDict()
-        self.bytes = 0
+    Attributes
+    ----------
+    run : int
+        How many pictures of a layer are worth being read in one go: fewer once some go before they were used.
+    """
+
+    def __init__(self, most: int) -> None:
+        self.most, self.bytes, self.run = most, 0, _RUN
+        self._each: OrderedDict[tuple[int, int], Element] = OrderedDict()
+        self._unused: set[tuple[int, int]] = set()
+
+    def find(self, layer: int, number: int) -> Element | None:
+        found = self._each.get((layer, number))
+        if found is not None:
+            self._each.move_to_end((layer, number))
+            self._unused.discard((layer, number))
+        return found
+
+    def keep(self, layer: int, number: int, element: Element) -> None:
+        self._each[layer, number] = element
+        self._unused.add((layer, number))
+        self.bytes += element.rgba.nbytes
+        while self.bytes > self.most and len(self._each) > 1:
+            name, gone = self._each.popitem(last=False)
+            self.bytes -= gone.rgba.nbytes
+            if name in self._unused:
+                self._unused.discard(name)
+                self.run = max(1, self.run // 2)
+
+
+class _Pictures:
+    """The pictures of a layer, read a few at a time: copies of a layer are at different places of it at once."""
+
+    def __init__(self, job: Job, layer: Layer | None, held: _Held) -> None:
+        self.job, self.layer, self.held = job, layer, held
 
     def mixed(self, mix: Mix, wanted: Sequence[int]) -> Element:
         """A picture as a time map has it; `wanted` are those that are asked for soon, in rising order."""
@@ -290,22 +323,19 @@ class _Pictures:
         return trimmed(premultiplied(*between(pair, mix.weight)))
 
     def one(self, number: int, wanted: Sequence[int]) -> Element:
-        if number not in self.held:
-            self._read([n for n in wanted if n >= number and n not in self.held] or [number], number)
-        self.held.move_to_end(number)
-        return self.held[number]
+        return self.held.find(id(self), number) or self._read(number, wanted)
 
-    def _read(self, numbers: Sequence[int], first: int) -> None:
-        numbers = numbers if first in numbers else [first]
+    def _read(self, first: int, wanted: Sequence[int]) -> Element:
+        """A picture, and with it those after it that are asked for soon."""
+        after = (n for n in wanted if n > first and self.held.find(id(self), n) is None)
+        numbers = [first, *islice(after, self.held.run - 1)]
+        finish, found = self.layer.finish if self.layer else Finish(), None
         with closing(self.job.frames(numbers)) as frames:
             for number, frame in zip(numbers, frames, strict=True):
-                finish = self.layer.finish if self.layer else Finish()
                 element = element_of(frame.rgb, frame.alpha, finish, number)
-                self.held[number] = element
-                self.bytes += element.rgba.nbytes
-                # Read ahead as far as there is room, and never so far that the one wanted goes again.
-                if self.bytes > self.most and number != first:
-                    break
-        while self.bytes > self.most and len(self.held) > 1:
-            gone = next(n for n in self.held if n != first)
-            self.bytes -= self.held.pop(gone).rgba.nbytes
+                self.held.keep(id(self), number, element)
+                found = found or element
+        assert found is not None
+        # It is used now, unlike those after it.
+        self.held.find(id(self), first)
+        return found
