@@ -200,9 +200,9 @@ that drifts behind twelve kites, over a harbour.
 
 The first has alpha and no ground, the second lies over its ground since H.264 has no alpha, the third is one layer
 apart. With `over` alone, the first laid over the ground is the second; light that is *added* or *screened* over nothing
-can only be kept as far as an alpha channel can say it. The fourth writes each layer as a clip of its own, and what it is at
-on every frame as CSV and JSON; the fifth a timeline of OpenTimelineIO, with the layers' times and speeds, which reads back.
-Layers whose files have sound are heard with `--sound`; a file may hold sound alone.
+can only be kept as far as an alpha channel can say it. The fourth writes each layer as a clip of its own, and what it
+is at on every frame as CSV and JSON; the fifth a timeline of OpenTimelineIO, with the layers' times and speeds, which
+reads back. Layers whose files have sound are heard with `--sound`; a file may hold sound alone.
 """
 
 
