@@ -34,8 +34,13 @@ def same_file(file: Path, target: Path) -> None:
 
 def put_text(path: Path, text: str) -> None:
     """Write a text that is there whole or not at all."""
+    put_bytes(path, text.encode())
+
+
+def put_bytes(path: Path, data: bytes) -> None:
+    """Write a file that is there whole or not at all."""
     part = path.with_name(path.name + ".part")
-    part.write_text(text)
+    part.write_bytes(data)
     part.replace(path)
 
 

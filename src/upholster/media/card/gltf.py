@@ -6,6 +6,7 @@ from typing import Any
 
 from upholster.media.card.pictures import AlphaMode, Sheet
 from upholster.media.card.usd import CUT
+from upholster.media.files import put_bytes
 
 #: Corners of the plane in halves of its width and in its height, and where the picture lies on them; v runs down.
 _CORNERS = ((-0.5, 0.0), (0.5, 0.0), (0.5, 1.0), (-0.5, 1.0))
@@ -70,7 +71,7 @@ def write_gltf(
         extensionsUsed=["KHR_materials_unlit"],
     )
     document.set_binary_blob(blob)
-    document.save_binary(str(path))
+    put_bytes(path, b"".join(document.save_to_bytes()))
 
 
 def wrong_gltf(path: Path, picture: Path) -> str:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.media.errors import MediaError
+from upholster.media.files import put_bytes
 
 AlphaMode = Literal["BLEND", "MASK"]
 
@@ -58,15 +59,10 @@ def write_sheet(pictures: Sequence[Path], sheet: Sheet, path: Path) -> None:
         row, column = divmod(number, sheet.columns)
         y, x = row * sheet.height, column * sheet.width
         pixels[y : y + sheet.height, x : x + sheet.width] = _small(_read(picture), sheet.width, sheet.height)
-    path.write_bytes(encoded(pixels))
-
-
-def encoded(pixels: NDArray[np.uint8]) -> bytes:
-    """Straight 8-bit BGRA as a PNG."""
     done, data = cv2.imencode(".png", pixels, _SQUEEZED)
     if not done:
-        raise MediaError("A picture of the card could not be written.")
-    return data.tobytes()
+        raise MediaError("The sheet of the card could not be written.")
+    put_bytes(path, data.tobytes())
 
 
 def _small(pixels: NDArray[np.uint8], width: int, height: int) -> NDArray[np.uint8]:

@@ -7,6 +7,7 @@ from typing import Any
 
 from upholster.media.card.pictures import AlphaMode
 from upholster.media.errors import MediaError
+from upholster.media.files import put_text
 
 #: Coverage from which a card that is cut out is there.
 CUT = 0.5
@@ -24,12 +25,13 @@ def write_usd(
     from pxr import Sdf, Usd, UsdUtils
 
     text, packed = folder / "card.usda", folder / "card.usdz"
-    stage = Usd.Stage.CreateNew(str(text))
+    stage = Usd.Stage.CreateInMemory()
     _fill(stage, pictures, width, height, rate, mode)
-    stage.GetRootLayer().Save()
-    del stage
-    if not UsdUtils.CreateNewUsdzPackage(Sdf.AssetPath(str(text)), str(packed)):
+    put_text(text, stage.GetRootLayer().ExportToString())
+    part = folder / "card.part.usdz"
+    if not UsdUtils.CreateNewUsdzPackage(Sdf.AssetPath(str(text)), str(part)):
         raise MediaError("The card could not be packed as USDZ.")
+    part.replace(packed)
 
 
 def _fill(stage: Any, pictures: Sequence[Path], width: float, height: float, rate: Fraction, mode: AlphaMode) -> None:
