@@ -21,4 +21,5 @@ def test_ready_values_can_be_delivered_and_read_back(each: Ready) -> None:
 
 def test_every_name_and_every_word_is_there_once() -> None:
     assert len({each.name for each in READY}) == len({each.words for each in READY}) == len(READY)
-    assert Delivery(format="gif") not in [each.delivery for each in READY]
+    assert ready("web-element") == Delivery(format="vp9-small", size=1000, bitrate=700)
+    assert (ready("sticker").format, ready("sticker").size, ready("sticker").rate) == ("gif", 480, 12)

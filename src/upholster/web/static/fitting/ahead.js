@@ -6,7 +6,7 @@ const REST = 1500;
 export class Ahead {
   /**
    * @param {object} page  gives `facts`, `view`, `playing()`
-   * @param {object} film  has(number), whether a frame is here; fetch(number), a promise of it; full(), no more can be kept
+   * @param {object} film  here(), the frames that are here; fetch(number), a promise of one; full(), no more can be kept
    */
   constructor(page, film) {
     Object.assign(this, { page, film });
@@ -27,10 +27,11 @@ export class Ahead {
   async #fill(turn) {
     const { length } = this.page.facts;
     const from = this.page.view.frame;
+    const here = new Set(this.film.here());
     for (let k = 0; k < length; k++) {
-      if (turn !== this.turn || this.page.playing() || document.hidden || this.film.full()) return;
       const number = (from + k) % length;
-      if (this.film.has(number)) continue;
+      if (here.has(number)) continue;
+      if (turn !== this.turn || this.page.playing() || document.hidden || this.film.full()) return;
       try {
         await this.film.fetch(number);
       } catch {
@@ -44,15 +45,13 @@ export class Ahead {
   /** Runs of frames that are here, as stripes of the line. */
   #show() {
     const { length } = this.page.facts;
-    const stops = [];
-    for (let k = 0; k < length; k++) {
-      const here = this.film.has(k);
-      const runs = stops.at(-1);
-      if (runs?.here === here) runs.end = k + 1;
-      else stops.push({ here, start: k, end: k + 1 });
+    const runs = [];
+    for (const frame of [...this.film.here()].sort((a, b) => a - b)) {
+      if (runs.at(-1)?.end === frame) runs.at(-1).end++;
+      else runs.push({ start: frame, end: frame + 1 });
     }
     const at = (frame) => `${((100 * frame) / length).toFixed(3)}%`;
-    const colour = (here) => (here ? "var(--color-ink)" : "transparent");
-    this.line.style.background = `linear-gradient(to right, ${stops.map(({ here, start, end }) => `${colour(here)} ${at(start)} ${at(end)}`).join(", ")})`;
+    const stripes = runs.map(({ start, end }) => `transparent ${at(start)}, var(--color-ink) ${at(start)} ${at(end)}, transparent ${at(end)}`);
+    this.line.style.background = `linear-gradient(to right, ${["transparent 0%", ...stripes].join(", ")})`;
   }
 }

@@ -75,7 +75,12 @@ page.sound = new Sound(page);
 const played = new Played();
 const stands = () => JSON.stringify(page.store.asked);
 const quick = (number) => played.fetch(stands(), number, () => page.requests.fetch(page.place(number), "result", "quick", { keep: true }));
-page.ahead = new Ahead(page, { has: (number) => played.has(stands(), number), fetch: quick, full: () => played.full });
+page.ahead = new Ahead(page, { here: () => played.names(stands()), fetch: quick, full: () => played.full });
+// What was changed elsewhere meanwhile, as a shot that is keyed live, is not shown from memory.
+addEventListener("focus", () => {
+  played.forget(stands());
+  page.refresh();
+});
 page.player = new Player({
   rate: () => asNumber(page.facts.rate),
   span: () => [0, page.facts.length - 1],

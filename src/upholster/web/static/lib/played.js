@@ -16,7 +16,7 @@ export class Played {
    * @param {() => Promise<{image: ImageData}>} ask
    */
   async fetch(stands, name, ask) {
-    if (this.stands !== stands) this.#forget(stands);
+    if (this.stands !== stands) this.forget(stands);
     if (this.held.has(name)) return this.held.get(name);
     const picture = await ask();
     if (picture && this.stands === stands && this.bytes + picture.image.data.byteLength <= MOST) {
@@ -26,9 +26,9 @@ export class Played {
     return picture;
   }
 
-  /** Whether what shows a frame is here, of a document as it stands. */
-  has(stands, name) {
-    return this.stands === stands && this.held.has(name);
+  /** The names of what is here of a document as it stands. */
+  names(stands) {
+    return this.stands === stands ? [...this.held.keys()] : [];
   }
 
   /** Whether no more is kept. */
@@ -36,7 +36,7 @@ export class Played {
     return this.bytes >= 0.95 * MOST;
   }
 
-  #forget(stands) {
+  forget(stands) {
     Object.assign(this, { stands, bytes: 0 });
     this.held.clear();
   }
