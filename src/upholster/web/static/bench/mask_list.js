@@ -1,6 +1,6 @@
 /** The list of masks: a row each, to choose, switch, lock, remove, and drag to another place in the order. */
 
-import { drag } from "../lib/drag.js";
+import { reorderedBy } from "../lib/reorder.js";
 import { DOES, LINES } from "./mask_words.js";
 
 export class MaskList {
@@ -30,15 +30,10 @@ export class MaskList {
       part("on").addEventListener("click", () => this.masks.set(mark, { on: !this.masks.all.each[mark].on }, `${this.masks.name(mark)} ${this.masks.all.each[mark].on ? "off" : "on"}`));
       part("locked").addEventListener("click", () => this.masks.set(mark, { locked: !this.masks.all.each[mark].locked }, `${this.masks.name(mark)} ${this.masks.all.each[mark].locked ? "unlocked" : "locked"}`));
       part("remove").addEventListener("click", () => this.masks.remove(mark));
-      part("grip").addEventListener("pointerdown", (event) => this.#reorder(event, row, mark));
-      part("grip").addEventListener("keydown", (event) => {
-        const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-        if (!step) return;
-        event.preventDefault();
-        event.stopPropagation();
+      reorderedBy(part("grip"), (step) => {
         this.#move(mark, this.masks.all.order.indexOf(mark) + step);
         this.list.querySelector(`[data-mark="${mark}"] [data-part=grip]`).focus();
-      });
+      }, (place) => this.#move(mark, place));
       return row;
     }));
   }
@@ -47,22 +42,6 @@ export class MaskList {
     const order = this.masks.all.order.filter((other) => other !== mark);
     order.splice(Math.max(0, to), 0, mark);
     if (order.join() !== this.masks.all.order.join()) this.bench.changeMany({ "masks.order": order }, true, `${this.masks.name(mark)} put ${order.indexOf(mark) + 1}.`);
-  }
-
-  #reorder(event, row, mark) {
-    if (event.button) return;
-    event.preventDefault();
-    const rows = [...this.list.children];
-    const place = (e) => rows.filter((other) => other !== row && e.clientY > other.getBoundingClientRect().top + other.offsetHeight / 2).length;
-    const shift = (dy) => (row.style.transform = dy ? `translateY(${dy}px)` : "");
-    drag(event.currentTarget, event, {
-      move: (e, dx, dy) => shift(dy),
-      end: (e, moved) => {
-        shift(0);
-        if (moved) this.#move(mark, place(e));
-      },
-      cancel: () => shift(0),
-    });
   }
 
   #row(row, mark) {

@@ -3,6 +3,7 @@
 import { drag } from "../lib/drag.js";
 import { say, send } from "../lib/common.js";
 import { asNumber } from "../lib/player.js";
+import { reorderedBy } from "../lib/reorder.js";
 import { spanOf } from "./geometry.js";
 
 /** What a clip that is dragged from the Stockroom says of itself. */
@@ -128,15 +129,11 @@ export class Layers {
     for (const name of Object.keys(TOGGLES)) {
       part(name).addEventListener("click", () => this.set(mark, { [name]: !this.layer(mark)[name] }, `${this.layer(mark).name}: ${TOGGLES[name][this.layer(mark)[name] ? 0 : 1].toLowerCase()}`));
     }
-    part("grip").addEventListener("pointerdown", (event) => this.#reorder(event, row, mark));
-    part("grip").addEventListener("keydown", (event) => {
-      const step = { ArrowUp: 1, ArrowDown: -1 }[event.key];
-      if (!step) return;
-      event.preventDefault();
-      event.stopPropagation();
-      this.#move(mark, this.all.order.indexOf(mark) + step);
+    // The list begins with the topmost, the order with the lowest.
+    reorderedBy(part("grip"), (step) => {
+      this.#move(mark, this.all.order.indexOf(mark) - step);
       this.list.querySelector(`[data-layer="${mark}"] [data-part=grip]`).focus();
-    });
+    }, (place) => this.#move(mark, this.all.order.length - 1 - place));
     part("strip").addEventListener("pointerdown", (event) => this.#shift(event, part("strip"), mark));
     return row;
   }
@@ -145,23 +142,6 @@ export class Layers {
     const order = this.all.order.filter((other) => other !== mark);
     order.splice(Math.max(0, to), 0, mark);
     if (order.join() !== this.all.order.join()) this.page.changeMany({ "layers.order": order }, true, `${this.layer(mark).name} put elsewhere in the order`);
-  }
-
-  #reorder(event, row, mark) {
-    if (event.button) return;
-    event.preventDefault();
-    const rows = [...this.list.children];
-    const place = (e) => rows.filter((other) => other !== row && e.clientY > other.getBoundingClientRect().top + other.offsetHeight / 2).length;
-    const shift = (dy) => (row.style.transform = dy ? `translateY(${dy}px)` : "");
-    drag(event.currentTarget, event, {
-      move: (e, dx, dy) => shift(dy),
-      end: (e, moved) => {
-        shift(0);
-        // The list begins with the topmost.
-        if (moved) this.#move(mark, rows.length - 1 - place(e));
-      },
-      cancel: () => shift(0),
-    });
   }
 
   /** Move a layer in time by its strip. */
