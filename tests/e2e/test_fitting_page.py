@@ -262,7 +262,11 @@ def test_a_sound_is_laid_in_measured_and_plays_with_the_pictures(begun: Page, cl
     page.goto(address)
     lay_in(page, "paper moon")
     expect(page.locator("#sound")).to_be_hidden()
+    page.locator('[data-open="9"]').click()
+    expect(page.get_by_label("Take the sound along")).to_be_disabled()
+    assert page.locator("#ground option", has_text="night bell").count() == 0
     lay_in(page, "night bell")
+    expect(page.get_by_label("Take the sound along")).to_be_enabled()
     expect(page.locator("#loudness")).to_contain_text("peak -6.0 dB")
     assert page.locator("#overlay .rim").count() == 0, "sound has no outline"
     set_value(page, "Loudness", "14")

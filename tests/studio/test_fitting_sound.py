@@ -14,7 +14,8 @@ from upholster.media.delivery import Delivery
 from upholster.media.errors import MediaError
 from upholster.media.mixing import unpacked
 from upholster.store.models import Clip
-from upholster.studio.fittings import fittings, sources
+from upholster.studio.errors import Refused
+from upholster.studio.fittings import fittings, look, sources
 from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.renders.states import ACTIVE
@@ -127,3 +128,12 @@ def test_a_broken_sound_gets_one_sentence(house: House, tmp_path: Path) -> None:
     (tmp_path / "torn.mp3").write_bytes(b"ID3" + bytes(range(256)) * 40)
     with pytest.raises(MediaError, match=r"\.$"):
         bring_in.take_in(tmp_path, "torn.mp3")
+
+
+def test_sound_alone_is_no_ground(sound_id: int, picture_id: int) -> None:
+    layer = {"source": {"kind": "footage", "id": picture_id}}
+    ground = {"source": {"kind": "footage", "id": sound_id}}
+    document = read_fitting({"frame": {"width": 64, "height": 36}, "layers": [layer], "ground": ground})
+    with pytest.raises(Refused, match="The ground of this fitting cannot be used: it holds sound alone"):
+        sources.job_of(document, over_ground=True)
+    assert look.picture(document, 0, "quick").shape == (36, 64, 4)

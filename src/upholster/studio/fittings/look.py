@@ -180,7 +180,7 @@ def _ground(fitting: Fitting, number: int, quality: Quality, shrink: float) -> P
         return colour_below(fitting)
     size = max(1, round(fitting.frame.width * shrink)), max(1, round(fitting.frame.height * shrink))
     found = _found(source)
-    if found is None:
+    if found is None or not has_pictures(found.job):
         return np.full((3, 1, 1), 0.5, np.float32)
     wanted = ground_frame(fitting, found.job, number)
     name = ("ground", found.name, wanted, quality, size)

@@ -20,7 +20,7 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage.bring_in import source_of
 from upholster.studio.footage.uploads import unzipped
 from upholster.studio.making import keying
-from upholster.studio.making.fitting import FitJob, Taken, fit_job, unkeyed
+from upholster.studio.making.fitting import FitJob, Taken, fit_job, has_pictures, unkeyed
 from upholster.studio.making.keying import Job
 from upholster.studio.shots.revisions import recipe_at
 from upholster.studio.shots.screens import key_job_of
@@ -135,7 +135,10 @@ def job_of(fitting: Fitting, pinned: dict[str, int] | None = None, *, over_groun
     ground = None
     if over_ground and fitting.ground.source:
         try:
-            ground = job_of_source(fitting.ground.source, pinned).footage
+            below = job_of_source(fitting.ground.source, pinned)
+            if not has_pictures(below):
+                raise Refused("it holds sound alone")
+            ground = below.footage
         except (Missing, Refused, MediaError) as error:
             raise Refused(f"The ground of this fitting cannot be used: {str(error).rstrip('.')}.") from None
     return fit_job(fitting, layers, ground, over_ground=over_ground)
@@ -144,11 +147,6 @@ def job_of(fitting: Fitting, pinned: dict[str, int] | None = None, *, over_groun
 def job_heard(fitting: Fitting) -> FitJob:
     """A fitting to be heard: what of its layers is here, without its ground."""
     return fit_job(fitting, resolved(fitting)[0], None, over_ground=False)
-
-
-def is_heard(fitting: Fitting) -> bool:
-    """Whether anything in a fitting sounds."""
-    return bool(job_heard(fitting).sounds)
 
 
 def live_shots(fitting: Fitting, pinned: dict[str, int] | None = None) -> Iterator[LiveShot]:

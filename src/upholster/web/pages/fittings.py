@@ -116,6 +116,7 @@ def opened(fitting_id: int) -> str:
             "layer": Layer(source=Source(kind="clip", id=1)).model_dump(mode="json"),
         },
         offered=_offered(),
+        sounds=SOUNDS,
         grounds=[],
         name=renders.proposed_name(state.row),
     )
@@ -125,7 +126,12 @@ def _facts(document: Fitting) -> dict[str, Any]:
     frame = document.frame
     known = {"width": frame.width, "height": frame.height, "length": frame.length, "rate": str(frame.rate)}
     known |= {"kind": "video", "container": "fitting", "codec": "", "depth": 10, "alpha": True, "first_number": 0}
-    return known | {"sound": "mix" if sources.is_heard(document) else ""}
+    # Whether any layer is heard changes while the page is open, which knows it.
+    return known | {"sound": "mix"}
+
+
+#: What files of sound alone are called, which can be layers, but no grounds.
+SOUNDS = "Sounds"
 
 
 def _offered() -> list[tuple[str, str, list[tuple[int, str]]]]:
@@ -133,11 +139,14 @@ def _offered() -> list[tuple[str, str, list[tuple[int, str]]]]:
     clips = [(clip.id, clip.name) for clip in search.clips(most=_OFFERED)]
     footage = bring_in.all_footage(_OFFERED)
     shots = [(shot.id, shot.name) for each in footage for shot in each.shots if each.state == "ready"]
-    brought = [(each.id, each.name) for each in footage if each.state == "ready"]
+    ready = [each for each in footage if each.state == "ready"]
+    sounds = [(each.id, each.name) for each in ready if each.facts["kind"] == "sound"]
+    seen = [(each.id, each.name) for each in ready if each.facts["kind"] != "sound"]
     return [
         ("clip", "Clips of the stockroom", clips),
         ("shot", "Shots, keyed live", shots),
-        ("footage", "Footage as it is", brought),
+        ("footage", "Footage as it is", seen),
+        ("footage", SOUNDS, sounds),
     ]
 
 

@@ -13,7 +13,8 @@ const OPENING = 1500;
 export class Deliver {
   /**
    * @param {object} bench    a shot's or a fitting's: gives `at`, `store`, `view`, `remember()`, `saved()` (a promise of
-   *                          the newest revision), and by choice `of()`, which part of it is meant
+   *                          the newest revision), and by choice `of()`, which part of it is meant, and
+   *                          `heard()`, whether anything of it sounds
    * @param {object} choices  formats by name, needs, defaults, ready values, presets
    */
   constructor(bench, choices) {
@@ -126,6 +127,7 @@ export class Deliver {
 
   #noSound() {
     if (!this.form.takes.includes("sound")) return this.form.noSound;
+    if (this.bench.heard) return this.bench.heard() ? "" : "No layer is heard.";
     const speed = this.bench.store.recipe.take?.speed ?? 100;
     const { slowest, fastest, words } = this.choices.sound;
     return this.form.noSound || (speed < slowest || speed > fastest ? words : "");

@@ -56,6 +56,7 @@ const page = {
     return page.store.revision;
   },
   trouble: (error) => say(error.message),
+  heard: () => page.sound.loud,
   /** What is delivered: all layers, or one. */
   of: () => ({ layer: $("of-layer").value }),
 };

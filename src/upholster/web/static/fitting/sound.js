@@ -19,7 +19,7 @@ export class Sound {
   }
 
   /** Whether any layer can be heard. */
-  get #loud() {
+  get loud() {
     const { order, each } = this.page.store.recipe.layers;
     return order.some((mark) => this.page.sources[mark]?.sound && !each[mark].muted && !each[mark].hidden);
   }
@@ -29,13 +29,17 @@ export class Sound {
     const any = this.page.store.recipe.layers.order.some((mark) => this.page.sources[mark]?.sound);
     $("sound").hidden = !any;
     $("limited").checked = sound.limited;
+    if (this.was !== this.loud) {
+      this.was = this.loud;
+      this.page.deliver?.set({});
+    }
     const stands = JSON.stringify(this.page.store.asked) + JSON.stringify(this.page.facts);
     if (!any || stands === this.stands) return;
     this.stands = stands;
     this.buffer = null;
-    $("loudness").textContent = this.#loud ? "…" : "No layer is heard.";
+    $("loudness").textContent = this.loud ? "…" : "No layer is heard.";
     clearTimeout(this.resting);
-    if (this.#loud) this.resting = setTimeout(() => this.#fetch(), RESTING);
+    if (this.loud) this.resting = setTimeout(() => this.#fetch(), RESTING);
   }
 
   async #fetch() {
