@@ -21,6 +21,7 @@ SHIPPED = [
 #: Script packages of tests and styles alone; nothing of them ships.
 SCRIPTS = [
     ("axe-core", "MPL-2.0", "tests alone"),
+    ("three", "MIT", "tests alone, as an independent renderer"),
     ("tailwindcss", "MIT", "styles alone"),
     ("@tailwindcss/cli", "MIT", "styles alone"),
 ]
