@@ -215,7 +215,7 @@ def test_sound_that_is_missing_silent_or_out_of_step_is_caught(
     tmp_path: Path, filters: tuple[str, ...], words: str
 ) -> None:
     film, made = beep(tmp_path / "film.mov"), beep(tmp_path / "made.mov", *filters)
-    found = wrong_sound(sounding(film), heard_of(film), made)
+    found = wrong_sound(KeyJob(sounding(film), Recipe(), None), heard_of(film), made)
     assert (words in found and found.endswith(".")) if words else found == ""
 
 
@@ -226,13 +226,13 @@ def test_sound_at_another_rate_of_samples_is_the_same_sound(tmp_path: Path) -> N
     film, other = tmp_path / "film.mov", tmp_path / "other.mov"
     subprocess.run([*made, "-c:v", "mpeg4", "-c:a", "pcm_s16le", str(film)], check=True)
     subprocess.run(["ffmpeg", "-v", "error", "-i", str(film), "-c:v", "copy", "-ar", "48000", str(other)], check=True)
-    assert wrong_sound(sounding(film), heard_of(film), other) == ""
+    assert wrong_sound(KeyJob(sounding(film), Recipe(), None), heard_of(film), other) == ""
 
 
 def test_a_file_without_the_sound_that_was_asked_for_is_caught(tmp_path: Path) -> None:
     film, made = beep(tmp_path / "film.mov"), tmp_path / "mute.mov"
     subprocess.run(["ffmpeg", "-v", "error", "-i", str(film), "-an", "-c", "copy", str(made)], check=True)
-    assert "missing" in wrong_sound(sounding(film), heard_of(film), made)
+    assert "missing" in wrong_sound(KeyJob(sounding(film), Recipe(), None), heard_of(film), made)
 
 
 def sounding(film: Path) -> Footage:
