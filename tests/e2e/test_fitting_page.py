@@ -276,7 +276,7 @@ def test_a_sound_is_laid_in_measured_and_plays_with_the_pictures(begun: Page, cl
     page.reload()
     expect(page.get_by_label("Turned down where")).to_be_checked()
     expect(page.locator("#loudness")).to_contain_text("peak -1.0 dB")
-    page.wait_for_function("() => document.querySelector('#frames .ready').style.background.includes('100%')")
+    page.wait_for_function("() => document.querySelector('#frames .ready').style.background.includes('100.000%')")
     page.get_by_label("Play", exact=True).click()
     page.wait_for_function("() => Number(document.getElementById('frame').value) > 5")
     heard = "() => Number(document.getElementById('meter').getAttribute('aria-valuenow')) > -20"
