@@ -130,7 +130,7 @@ def test_a_clip_is_dragged_onto_a_fitting_and_out_as_a_file(page: Page, stocked:
     assert (layer.name, layer.scale) == ("godwit_ffv1", 0.5)
     expect(card).to_contain_text("In 1 fitting: Reed bed")
     page.once("dialog", lambda dialog: dialog.dismiss())
-    page.get_by_label("Delete godwit_ffv1").click()
+    page.get_by_label("Delete godwit_ffv1", exact=True).click()
     expect(card).to_be_visible()
     # On the page of the fitting, it lands where it is let go.
     page.goto(f"/fittings/{row.id}")
