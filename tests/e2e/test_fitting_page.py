@@ -9,8 +9,9 @@ from bench_page import bring_in, deliver, kept, set_value, settled, value
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from brought import green_shot
 from conftest import House, wait_for
-from plates import flat, green_clip
+from plates import flat
 from sounds import write_clicks
 from upholster.core.documents.fitting import Fitting
 from upholster.core.documents.tracks import value_at
@@ -18,7 +19,6 @@ from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery
 from upholster.store.models import Clip
 from upholster.studio.fittings import fittings
-from upholster.studio.footage import bring_in as bringing
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import search, stock
@@ -30,10 +30,8 @@ pytestmark = pytest.mark.e2e
 def clip(house: House, tmp_path_factory: pytest.TempPathFactory) -> Clip:
     """A keyed clip of a disc, made without a browser."""
     folder = tmp_path_factory.mktemp("fit")
-    footage, _ = bringing.take_in(green_clip(folder / "moon.mp4", 12, 0.027).parent, "moon.mp4")
-    wait_for(lambda: bringing.get_footage(footage.id).state == "ready")
-    shot = next(f for f in bringing.all_footage() if f.id == footage.id).shots[0]
-    (made,) = renders.order(shot.id, shots.open_shot(shot.id).revision, [Delivery(format="ffv1")], "paper moon")
+    shot_id = green_shot(folder, "moon", 12, 0.027)
+    (made,) = renders.order(shot_id, shots.open_shot(shot_id).revision, [Delivery(format="ffv1")], "paper moon")
     wait_for(lambda: any(c.render_id == made.id for c in search.clips()))
     return next(c for c in search.clips() if c.render_id == made.id)
 

@@ -8,14 +8,13 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
+from brought import green_shot
 from conftest import House, wait_for
-from plates import green_clip
 from upholster.core.documents.fitting import read_fitting
 from upholster.core.documents.recipe import changed
 from upholster.media.delivery import Delivery
 from upholster.store.models import Clip
 from upholster.studio.fittings import fittings
-from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import search, stock
@@ -25,10 +24,7 @@ pytestmark = pytest.mark.e2e
 
 @pytest.fixture(scope="module")
 def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
-    folder = tmp_path_factory.mktemp("shelves")
-    footage, _ = bring_in.take_in(green_clip(folder / "godwit.mp4", 6, 0.0417).parent, "godwit.mp4")
-    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
-    return shots.first_of(footage.id)
+    return green_shot(tmp_path_factory.mktemp("shelves"), "godwit", 6, 0.0417)
 
 
 @pytest.fixture(scope="module")

@@ -131,9 +131,10 @@ def test_numbers_by_frame_are_those_a_layer_is_shown_with() -> None:
     drift = [{"frame": 0, "value": 0}, {"frame": 10, "value": 100}]
     document = fitting({"x": drift, "start": 2, "after": "gone"}, {"speed": 200}, frame={"length": 30})
     sizes = {"n1": Size(320, 180, 24, Fraction(24))}
-    rows = list(values(document, sizes))
-    assert len(rows) == 60 and rows[5]["x"] == pytest.approx(50)
-    assert [rows[n]["picture"] for n in (1, 2, 25, 26)] == [None, 0, 23, None] and rows[40]["picture"] is None
+    rows = list(values(document, "n1", sizes["n1"]))
+    assert len(rows) == 30 and rows[5]["x"] == pytest.approx(50)
+    assert [rows[n]["picture"] for n in (1, 2, 25, 26)] == [None, 0, 23, None]
+    assert {row["picture"] for row in values(document, "n2", None)} == {None}
     lines = as_csv(document, sizes).splitlines()
     assert lines[0].startswith("layer,frame,picture,x,y,scale") and len(lines) == 61
     told = json.loads(as_json(document, sizes))

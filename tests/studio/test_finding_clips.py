@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 from sqlalchemy import event, select, update
 
+from brought import green_shot
 from conftest import House, wait_for
-from plates import green_clip
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery
 from upholster.store.models import Clip, Footage, Render
@@ -28,10 +28,7 @@ from upholster.studio.stock.search import Wanted
 
 @pytest.fixture(scope="module")
 def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
-    folder = tmp_path_factory.mktemp("stockroom")
-    footage, _ = bring_in.take_in(green_clip(folder / "finch.mp4", 6, 0.0373).parent, "finch.mp4")
-    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
-    return shots.first_of(footage.id)
+    return green_shot(tmp_path_factory.mktemp("stockroom"), "finch", 6, 0.0373)
 
 
 def finished(made: Render) -> Clip:

@@ -1,26 +1,29 @@
 """Fittings in the house: kept as revisions, made of clips and live shots, rendered, proofed and stocked."""
 
 import json
+import subprocess
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 
+from brought import green_shot
 from conftest import House, wait_for
 from plates import green_clip
 from upholster.core.composite.layers import whole
 from upholster.core.documents.fitting import Fitting, Source, changed, read_fitting
 from upholster.core.documents.recipe import Finish
 from upholster.core.documents.recipe import changed as changed_recipe
-from upholster.media.decoder.reader import Reader
+from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery
 from upholster.store.models import Clip
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.fittings import fittings, look, sources
 from upholster.studio.footage import bring_in
-from upholster.studio.making.fitting import element_of, premultiplied
+from upholster.studio.making.fitting import element_of, premultiplied, size_of, unkeyed
 from upholster.studio.making.fitting import finished as with_finish
+from upholster.studio.making.keying import Footage
 from upholster.studio.renders import renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
@@ -29,10 +32,7 @@ from upholster.studio.stock import search, stock
 
 @pytest.fixture(scope="module")
 def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
-    folder = tmp_path_factory.mktemp("fittings")
-    footage, _ = bring_in.take_in(green_clip(folder / "owl.mp4", 8, 0.021).parent, "owl.mp4")
-    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
-    return next(f for f in bring_in.all_footage() if f.id == footage.id).shots[0].id
+    return green_shot(tmp_path_factory.mktemp("fittings"), "owl", 8, 0.021)
 
 
 def finished(ids: list[int]) -> list[Clip]:
@@ -189,3 +189,24 @@ def test_an_element_is_finished_as_its_whole_picture_is() -> None:
     assert np.abs(whole(element) - expected).max() < 1e-5
     clear = element_of(rgb, np.zeros_like(alpha), Finish(), 3)
     assert clear.rgba.shape[:2] == (1, 1) and not clear.rgba[..., 3].any()
+
+
+def test_pixels_that_are_not_square_are_made_so(tmp_path: Path) -> None:
+    """A clip of 64x36 whose pixels are twice as wide as high (ITU-T H.273, SampleAspectRatio) is shown 128 wide."""
+    wide = tmp_path / "wide.mov"
+    asked = [
+        "ffmpeg",
+        "-v",
+        "error",
+        "-f",
+        "lavfi",
+        "-i",
+        "testsrc=s=64x36:r=24:d=0.25",
+        "-vf",
+        "format=rgba,setsar=2/1",
+    ]
+    subprocess.run([*asked, "-c:v", "png", str(wide)], check=True)
+    job = unkeyed(Footage((wide,), probe([wide])))
+    assert size_of(job)[:2] == (128, 36)
+    (frame,) = job.frames([2])
+    assert frame.alpha.shape == (36, 128)

@@ -21,7 +21,18 @@ from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.paths import data_root
 from upholster.web import door, words
 from upholster.web.deadline import Deadlines, TookTooLong
-from upholster.web.pages import bench, deliver, finish, fittings, footage, masks, renders, stockroom, traces
+from upholster.web.pages import (
+    bench,
+    deliver,
+    finish,
+    fitting_delivery,
+    fittings,
+    footage,
+    masks,
+    renders,
+    stockroom,
+    traces,
+)
 
 log = logging.getLogger(__name__)
 
@@ -75,7 +86,7 @@ def create_app() -> Flask:
     app.url_map.converters["int"] = RowNumber
     Deadlines(app, _LONGER)
     door.guard(app)
-    for module in (footage, bench, masks, traces, finish, deliver, renders, stockroom, fittings):
+    for module in (footage, bench, masks, traces, finish, deliver, renders, stockroom, fittings, fitting_delivery):
         app.register_blueprint(module.page)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)

@@ -1,6 +1,5 @@
 """Encoding once more what was kept lossless, for formats whose parts cannot be joined."""
 
-import math
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
@@ -8,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.composite.over import pack_rgba8
-from upholster.media.decoder.frames import Frame
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery, Plan
+from upholster.media.encoder import bit_rate
 from upholster.media.encoder.avif import write_avif
 from upholster.media.encoder.join import join_movies
 from upholster.media.encoder.movie import MovieWriter
@@ -19,12 +18,10 @@ from upholster.media.errors import MediaError
 from upholster.media.formats import Format
 from upholster.media.sound import Sound
 
+Plane = NDArray[np.float32]
+
 #: Pictures of a clip that its palette is taken from, and pixels of each.
 _LOOKED_AT, _PIXELS = 16, 40_000
-#: Constant qualities of VP9, of 0 to 63, between which one is looked for, and how many steps about halve a file.
-_FINEST, _COARSEST, _HALVES = 18, 63, 11
-#: How often one is tried at most, and the share of the room that is filled well enough.
-_ATTEMPTS, _FILLED = 8, 0.85
 
 
 def transcode(
@@ -68,10 +65,8 @@ def _movie(
         mux=mux_options(form, planned.delivery), sound=sound,
     )  # fmt: skip
     with writer:
-        for done, frame in enumerate(_pictures(parts), 1):
-            alpha = frame.alpha
-            assert alpha is not None, "parts are kept with alpha"
-            writer.write(frame.rgb, alpha)
+        for done, (rgb, alpha) in enumerate(_pictures(parts), 1):
+            writer.write(rgb, alpha)
             progress(done)
 
 
@@ -83,42 +78,23 @@ def _within(
     threads: int,
     progress: Callable[[int], None],
 ) -> None:
-    """Encode at one quality throughout, the finest found that stays within a bit rate.
-
-    An encoder that is told a rate spends it on the first frames of alpha; one quality for all keeps every frame.
-    """
+    """Encode the pictures within a bit rate; the sound comes on top."""
     form, seconds = planned.form, planned.timing.frames / planned.timing.rate
     rate = planned.delivery.bitrate or form.bitrate or 0
-    room = int(rate * 125 * seconds)
-    attempt = path.with_name(f"attempt-{path.name}")
-    quality, too_large, fits = _FINEST, _FINEST - 1, _COARSEST + 1
-    for left in reversed(range(_ATTEMPTS)):
-        _movie(planned, form.options | {"crf": str(quality)}, parts, attempt, None, threads, progress)
-        size = attempt.stat().st_size
-        if size <= room:
-            attempt.replace(path)
-            fits = quality
-            if size > _FILLED * room or fits - too_large == 1:
-                break
-            quality = (too_large + fits) // 2
-        elif quality == _COARSEST:
-            attempt.unlink()
-            raise MediaError(
-                f"This clip does not fit into {rate} kilobits a second at {planned.width}x{planned.height}: it takes "
-                f"{size / 125 / float(seconds):.0f}. Choose a smaller size or a higher rate."
-            )
-        else:
-            too_large = quality
-            if fits - too_large == 1:
-                break
-            quality += max(2, math.ceil(_HALVES * math.log2(size / room)))
-            if fits <= _COARSEST:
-                quality = min(quality, (too_large + fits) // 2)
-            elif left == 1 or quality > _COARSEST:
-                quality = _COARSEST
-    attempt.unlink(missing_ok=True)
-    if sound:
-        join_movies(form, [path], path, planned.timing.rate, sound)
+
+    def encode(quality: int, to: Path) -> None:
+        _movie(planned, form.options | {"crf": str(quality)}, parts, to, None, threads, progress)
+
+    def keep(best: Path) -> None:
+        join_movies(form, [best], path, planned.timing.rate, sound)
+
+    try:
+        bit_rate.encode_within(int(rate * 125 * seconds), encode, keep, path)
+    except bit_rate.TooSmall as error:
+        raise MediaError(
+            f"This clip does not fit into {rate} kilobits a second at {planned.width}x{planned.height}: it takes "
+            f"{error.least / 125 / float(seconds):.0f}. Choose a smaller size or a higher rate."
+        ) from None
 
 
 def codec_options(form: Format, delivery: Delivery) -> dict[str, str]:
@@ -146,26 +122,28 @@ def mux_options(form: Format, delivery: Delivery) -> dict[str, str]:
     return {}
 
 
-def _pictures(parts: Sequence[Path]) -> Iterator[Frame]:
+def _pictures(parts: Sequence[Path]) -> Iterator[tuple[Plane, Plane]]:
+    """Straight colour and alpha, in order."""
     for part in parts:
         with Reader([part]) as reader:
-            yield from reader.frames(range(reader.facts.length))
+            for frame in reader.frames(range(reader.facts.length)):
+                assert frame.alpha is not None, "parts are kept with alpha"
+                yield frame.rgb, frame.alpha
 
 
 def _packed(parts: Sequence[Path], progress: Callable[[int], None]) -> Iterator[NDArray[np.uint8]]:
     """The same as straight 8-bit RGBA."""
-    for done, frame in enumerate(_pictures(parts), 1):
-        assert frame.alpha is not None, "parts are kept with alpha"
-        yield pack_rgba8(frame.rgb, frame.alpha)
+    for done, (rgb, alpha) in enumerate(_pictures(parts), 1):
+        yield pack_rgba8(rgb, alpha)
         progress(done)
 
 
 def _sample(parts: Sequence[Path], count: int) -> NDArray[np.uint8]:
     every = max(1, count // _LOOKED_AT)
     found = []
-    for number, frame in enumerate(_pictures(parts)):
-        if number % every == 0 and frame.alpha is not None:
-            pixels = pack_rgba8(frame.rgb, frame.alpha)
+    for number, (rgb, alpha) in enumerate(_pictures(parts)):
+        if number % every == 0:
+            pixels = pack_rgba8(rgb, alpha)
             shown = pixels[pixels[..., 3] > 0][:, :3]
             found.append(shown[:: max(1, len(shown) // _PIXELS)])
     return np.concatenate(found) if found else np.zeros((0, 3), np.uint8)

@@ -59,26 +59,24 @@ def _jobs(document: Fitting) -> dict[str, Job]:
 
 def _media(source: Source, job: Job) -> Media:
     facts = job.footage.facts
-    return Media(_name_of(source), facts.length, facts.rate, not has_pictures(job))
+    return Media(_called(source), facts.length, facts.rate, not has_pictures(job))
 
 
-def _name_of(source: Source) -> str:
-    match source.kind:
-        case "clip":
-            return sources.clip_of(source).file
-        case "shot":
-            return sources.live_shot(source).shot.name
-        case "footage":
-            footage = sources.footage_of(source)
-            return footage.name + (f".{footage.files[0].rsplit('.', 1)[-1]}" if len(footage.files) == 1 else "")
-    return source.path
+def _called(source: Source) -> str:
+    """What the file of a source is called; a shot has none, and its own name stands for it."""
+    if source.kind == "clip":
+        return sources.clip_of(source).file
+    if source.kind == "footage":
+        files = sources.footage_of(source).files
+        return sources.name_of(source) + (f".{files[0].rsplit('.', 1)[-1]}" if len(files) == 1 else "")
+    return sources.name_of(source)
 
 
 def _find(own: Source | None, name: str) -> Source:
     """What was meant, where it is called so here as well; else what is called so; else a file that is not here."""
     if own is not None and own.kind != "file":
         try:
-            if _name_of(own) == name:
+            if _called(own) == name:
                 return own
         except Missing:
             pass

@@ -36,6 +36,25 @@ class LiveShot(NamedTuple):
     revision: int
 
 
+def name_of(source: Source) -> str:
+    """What a source is called in the house."""
+    match source.kind:
+        case "shot":
+            return live_shot(source).shot.name
+        case "clip":
+            return clip_of(source).name
+        case "footage":
+            return footage_of(source).name
+    return source.path
+
+
+def ground_of(source: Source) -> str:
+    """What it was shot before, as clips have it."""
+    if source.kind == "shot":
+        return live_shot(source).recipe.screen.kind
+    return clip_of(source).ground if source.kind == "clip" else "none"
+
+
 class Unresolved(NamedTuple):
     """A layer whose pictures are not here: its mark, its name, and why in a sentence."""
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from upholster.core.composite.layers import Element, Size, composite, needed, trimmed, whole
 from upholster.core.documents.fitting import Fitting, Layer
-from upholster.core.documents.recipe import Finish, Recipe
+from upholster.core.documents.recipe import Finish, Recipe, Take
 from upholster.core.documents.screen import Screen
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.raster import Raster
@@ -204,9 +204,11 @@ def heard(job: Job, mark: str, fitting: Fitting) -> Samples:
     return unpacked(found) if found else np.zeros((2, 0), np.float32)
 
 
-def unkeyed(footage: Footage) -> KeyJob:
-    """Footage as it is, with the alpha it brings."""
-    return KeyJob(footage, Recipe(screen=Screen(kind="none")), None)
+def unkeyed(footage: Footage) -> Job:
+    """Footage as it is, with the alpha it brings, its pixels made square."""
+    aspect = footage.facts.pixel_aspect
+    job = KeyJob(footage, Recipe(screen=Screen(kind="none"), take=Take(pixel_aspect=aspect)), None)
+    return job if aspect == 1 else Taken(job)
 
 
 def size_of(job: Job) -> Size:

@@ -1,32 +1,26 @@
 """Fittings: clips placed in layers over a ground; a list of them, and one open."""
 
-import itertools
 import json
 import threading
-from typing import Any, Literal
+from typing import Any
 
 import cv2
 import numpy as np
 from flask import Blueprint, Response, jsonify, render_template, request, url_for
 
-from upholster.core.composite.layers import Size
 from upholster.core.composite.over import over
-from upholster.core.documents.fitting import Fitting, Layer, Source, changed, proposed_blend
-from upholster.media.delivery import read_delivery
+from upholster.core.documents.fitting import Fitting, Layer, Source, proposed_blend
 from upholster.media.errors import MediaError
 from upholster.media.mixing import loudness, packed
 from upholster.studio.errors import Missing, Refused
-from upholster.studio.fittings import fittings, interchange, proxies, sources
+from upholster.studio.fittings import fittings, laying, proxies, sources
 from upholster.studio.fittings import look as looking
 from upholster.studio.footage import bring_in
-from upholster.studio.making.delivering import Stopped
 from upholster.studio.making.fitting import size_of
-from upholster.studio.making.flat import flat_colour
-from upholster.studio.naming import safe_name
-from upholster.studio.renders import estimates, renders
-from upholster.studio.renders.made_of import layers_of, made_of_fitting
+from upholster.studio.making.keying import Job
+from upholster.studio.renders import renders
 from upholster.studio.stock import search, stock
-from upholster.web import paging, requests, words
+from upholster.web import paging, requests
 from upholster.web.fields import fitting_fields
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
@@ -62,37 +56,9 @@ def begin() -> Response:
     document = None
     if asked.clip is not None:
         source = Source(kind="clip", id=asked.clip)
-        document = _begun_with(source, stock.get_clip(asked.clip).name)
+        document = laying.begun_with(source, stock.get_clip(asked.clip).name)
     row = fittings.new_fitting(asked.name, document)
     return jsonify(at=url_for("fittings.opened", fitting_id=row.id))
-
-
-def _size_of(source: Source) -> Size:
-    try:
-        return size_of(sources.job_of_source(source))
-    except (Missing, Refused, MediaError) as error:
-        raise Refused(f"This cannot be laid into a fitting: {str(error).rstrip('.')}.") from None
-
-
-def _with_layer(document: Fitting, source: Source, name: str) -> Fitting:
-    """A fitting with one more layer on top, made to fit in."""
-    size, frame = _size_of(source), document.frame
-    number = next(n for n in itertools.count(len(document.layers.order) + 1) if f"n{n}" not in document.layers.each)
-    layer = {
-        "name": name[:80],
-        "source": source.model_dump(mode="json"),
-        "blend": proposed_blend(_ground_kind(source)),
-        "scale": round(min(1.0, frame.width / size.width, frame.height / size.height), 4),
-    }
-    layers = {"order": [*document.layers.order, f"n{number}"], "each": {f"n{number}": layer}}
-    return changed(document, {"layers": layers})
-
-
-def _begun_with(source: Source, name: str) -> Fitting:
-    size = _size_of(source)
-    layer = Layer(name=name[:80], source=source).model_dump(mode="json")
-    frame = {"width": size.width, "height": size.height, "rate": str(size.rate), "length": size.length}
-    return Fitting.model_validate({"frame": frame, "layers": [layer]})
 
 
 @page.get("/<int:fitting_id>")
@@ -161,7 +127,7 @@ def lay(fitting_id: int) -> Response:
     """Lay a clip into a fitting as its topmost layer, in the middle."""
     asked = asked_for(requests.ClipLaid)
     state, source = fittings.open_fitting(fitting_id), Source(kind="clip", id=asked.clip)
-    document = _with_layer(state.document, source, stock.get_clip(asked.clip).name)
+    document = laying.with_layer(state.document, source, stock.get_clip(asked.clip).name)
     fittings.revise(fitting_id, document, f"{document.layers.shown[-1][1].name} laid in", state.revision)
     return jsonify(at=url_for("fittings.opened", fitting_id=fitting_id), name=state.row.name)
 
@@ -227,42 +193,14 @@ def remove(fitting_id: int) -> str:
     return listing()
 
 
-@page.post("/timeline")
-def read_timeline() -> Response:
-    """A new fitting from a timeline."""
-    row = interchange.read_timeline(asked_for(requests.TimelineSent).text)
-    return jsonify(at=url_for("fittings.opened", fitting_id=row.id))
-
-
-@page.get("/<int:fitting_id>/timeline.otio")
-def timeline(fitting_id: int) -> Response:
-    return _download(fitting_id, interchange.timeline(fitting_id), "otio", "application/json")
-
-
-@page.get("/<int:fitting_id>/values.<any(csv, json):kind>")
-def table(fitting_id: int, kind: Literal["csv", "json"]) -> Response:
-    """What every layer is at on every frame."""
-    mime = {"csv": "text/csv", "json": "application/json"}[kind]
-    return _download(fitting_id, interchange.table(fitting_id, kind), kind, mime)
-
-
-def _download(fitting_id: int, text: str, suffix: str, mime: str) -> Response:
-    name = safe_name(fittings.open_fitting(fitting_id).row.name)
-    response = Response(text, mimetype=mime)
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}.{suffix}"'
-    return response
-
-
 @page.post("/source")
 def source() -> Response:
     """What is known of something that is to be laid into a fitting."""
     asked = asked_for(requests.LayerSource)
-    try:
-        source = Source(kind=asked.kind, id=asked.id)
-        proxies.ask_for(source)
-        return jsonify(_told(source))
-    except (Missing, Refused, MediaError) as error:
-        raise Refused(f"This cannot be laid into a fitting: {str(error).rstrip('.')}.") from None
+    source = Source(kind=asked.kind, id=asked.id)
+    job = laying.job_to_lay(source)
+    proxies.ask_for(source)
+    return jsonify(_told(source, job))
 
 
 @page.post("/<int:fitting_id>/picture")
@@ -306,90 +244,30 @@ def still(fitting_id: int) -> Response:
     return Response(cv2.imencode(".jpg", shown)[1].tobytes(), mimetype="image/jpeg")
 
 
-@page.post("/<int:fitting_id>/render")
-def render(fitting_id: int) -> Response:
-    asked = asked_for(requests.FittingRendered)
-    deliveries = [read_delivery(document) for document in asked.deliveries]
-    ordered = renders.order_fitting(fitting_id, asked.revision, deliveries, asked.name, asked.layer)
-    row = fittings.open_fitting(fitting_id).row
-    return jsonify(names=[r.name for r in ordered], proposed=renders.proposed_name(row))
-
-
-@page.post("/<int:fitting_id>/quote")
-def quote(fitting_id: int) -> Response:
-    """Size and time of deliveries; 204 where a newer question of the same window has come in since."""
-    asked = asked_for(requests.FittingQuote)
-    _newest_quote.note(asked.window, asked.sequence)
-    document = layers_of(asked.read(fitting_id), asked.layer)
-    deliveries = [read_delivery(each) for each in asked.deliveries]
-
-    def still_wanted(done: int = 0) -> None:
-        if _newest_quote.overtaken(asked.window, asked.sequence):
-            raise Stopped
-
-    try:
-        with _quoting:
-            still_wanted()
-            found = estimates.quote([(made_of_fitting(document, d).job, d) for d in deliveries], still_wanted)
-    except Stopped:
-        return Response(status=204)
-    return jsonify(words=f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}.")
-
-
-@page.post("/<int:fitting_id>/flat")
-def flat(fitting_id: int) -> Response:
-    """A flat colour proposed, or the one that was chosen."""
-    asked = asked_for(requests.FittingFlat)
-    if asked.colour is not None:
-        return jsonify(colour=asked.colour, fit=True, words="")
-    job = sources.job_of(asked.read(fitting_id), over_ground=False)
-    r, g, b = (round(255 * part) for part in flat_colour(job))
-    return jsonify(colour=f"#{r:02x}{g:02x}{b:02x}", fit=True, words="Nothing in the fitting comes near this colour.")
-
-
 def _state(state: fittings.State) -> dict[str, Any]:
     """What a window is told of a fitting after every change."""
     document = state.document
     known: dict[str, Any] = {}
     for mark, layer in document.layers.each.items():
         try:
-            known[mark] = _told(layer.source)
+            known[mark] = _told(layer.source, sources.job_of_source(layer.source))
         except (Missing, Refused, MediaError) as error:
             known[mark] = {"name": layer.name, "why": str(error).rstrip("."), "width": 640, "height": 360, "length": 1}
-    ground = document.ground.source
     return {
         "revision": state.revision,
         "recipe": document.model_dump(mode="json"),
         "undo": state.undo,
         "redo": state.redo,
         "sources": known,
-        "ground": _name_of(ground) if ground else "",
     }
 
 
-def _told(source: Source) -> dict[str, Any]:
-    job = sources.job_of_source(source)
+def _told(source: Source, job: Job) -> dict[str, Any]:
     size = size_of(job)
     return {
-        "name": _name_of(source),
-        "blend": proposed_blend(_ground_kind(source)),
+        "name": sources.name_of(source),
+        "blend": proposed_blend(sources.ground_of(source)),
         **size._asdict(),
         "rate": str(size.rate),
         "sound": job.footage.facts.sound,
     }
-
-
-def _name_of(source: Source) -> str:
-    try:
-        if source.kind == "shot":
-            return sources.live_shot(source).shot.name
-        return sources.clip_of(source).name if source.kind == "clip" else sources.footage_of(source).name
-    except (Missing, Refused):
-        return "what is not here any more"
-
-
-def _ground_kind(source: Source) -> str:
-    """What a shot was taken before: elements from dark grounds are added, from light ones multiplied."""
-    if source.kind == "shot":
-        return sources.live_shot(source).recipe.screen.kind
-    return sources.clip_of(source).ground if source.kind == "clip" else "none"

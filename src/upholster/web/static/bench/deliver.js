@@ -1,7 +1,8 @@
 /** The last line of the work order: what is delivered, for what it is wanted. */
 
 import { say, send } from "../lib/common.js";
-import { asNumber } from "../lib/player.js";
+import { asNumber, exactly } from "../lib/rates.js";
+import { Presets } from "./presets.js";
 import { thisWindow } from "./requests.js";
 
 const $ = (id) => document.getElementById(id);
@@ -33,14 +34,8 @@ export class Deliver {
     $("propose").addEventListener("click", () => this.set({ colour: null }));
     $("another").addEventListener("click", () => this.#another());
     $("render").addEventListener("click", () => this.#render());
-    $("preset").addEventListener("change", () => this.#preset());
-    $("save-preset").addEventListener("click", () => this.#savePreset());
-    $("remove-preset").addEventListener("click", () => this.#removePreset());
-    $("rename-preset").addEventListener("click", () => this.#renamePreset());
-    $("share-preset").addEventListener("click", () => this.#share());
-    $("read-preset").addEventListener("change", ({ target }) => this.#read(target));
     addEventListener("beforeunload", (event) => this.sending && event.preventDefault());
-    this.#presets();
+    this.presets = new Presets(this, choices);
     this.show();
     this.quote(OPENING);
   }
@@ -51,7 +46,7 @@ export class Deliver {
 
   /** Change some choices; what they lead to is shown at once. */
   set(changed) {
-    this.#presets();
+    this.presets.offer();
     this.delivery = { ...this.delivery, ...changed };
     if (this.form.kinds.length && !this.form.kinds.includes(this.delivery.alpha)) this.delivery.alpha = this.form.kinds[0];
     if (this.#noSound()) this.delivery.sound = false;
@@ -146,7 +141,7 @@ export class Deliver {
     }
     let value = input.type === "checkbox" ? input.checked : input.value;
     if (name === "ground" && !value) value = $("ground-colour").value;
-    if (input.type === "number") value = value === "" ? this.choices.defaults[name] : name === "rate" ? exactly(value) : Number(value);
+    if (input.type === "number") value = value === "" ? this.choices.defaults[name] : name === "rate" ? exactly(Number(value)) : Number(value);
     this.set({ [name]: value });
   }
 
@@ -219,108 +214,4 @@ export class Deliver {
     $("render").removeAttribute("aria-busy");
     this.#showAlso();
   }
-
-  /* Presets */
-
-  /** All that can be pressed: ready values, and what was kept. */
-  get #kept() {
-    return [...this.choices.ready, ...this.choices.presets];
-  }
-
-  #presets(chosen = "") {
-    const group = (label, each) => {
-      const options = Object.assign(document.createElement("optgroup"), { label });
-      options.append(...each.map((p) => new Option(p.name, p.id)));
-      return options;
-    };
-    $("preset").replaceChildren(new Option("Own values", ""), group("Ready values", this.choices.ready), ...(this.choices.presets.length ? [group("Presets", this.choices.presets)] : []));
-    $("preset").value = chosen;
-    this.#own();
-  }
-
-  #own() {
-    $("own-preset").hidden = !this.choices.presets.some((p) => String(p.id) === $("preset").value);
-  }
-
-  #preset() {
-    const preset = this.#kept.find((p) => String(p.id) === $("preset").value);
-    this.#own();
-    if (!preset) return;
-    $("need").value = this.choices.formats[preset.delivery.format].need;
-    this.set({ ...this.choices.defaults, ...preset.delivery });
-    this.#presets(String(preset.id));
-  }
-
-  async #renamePreset() {
-    const id = $("preset").value;
-    const name = prompt("Its name", $("preset").selectedOptions[0].text);
-    if (!name) return;
-    try {
-      const { name: kept } = await send(`/presets/${id}/name`, { name });
-      this.choices.presets = this.choices.presets.map((p) => (String(p.id) === id ? { ...p, name: kept } : p));
-      this.#presets(id);
-    } catch (error) {
-      say(error.message);
-    }
-  }
-
-  /** These choices as a file, to be read elsewhere. */
-  #share() {
-    const name = $("preset").value ? $("preset").selectedOptions[0].text : this.form.title;
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([JSON.stringify({ name, delivery: this.delivery }, null, 2)], { type: "application/json" }));
-    link.download = `${name}.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
-  }
-
-  async #read(input) {
-    const [file] = input.files;
-    input.value = "";
-    if (!file) return;
-    try {
-      const { name, delivery } = JSON.parse(await file.text());
-      await this.#keep(String(name ?? file.name.replace(/\.json$/, "")), delivery);
-    } catch (error) {
-      say(error instanceof SyntaxError ? `${file.name} is no JSON file.` : error.message);
-    }
-  }
-
-  async #keep(name, delivery) {
-    const { id, name: kept, delivery: taken } = await send("/presets", { name, delivery });
-    this.choices.presets = [...this.choices.presets.filter((p) => p.id !== id), { id, name: kept, delivery: taken }];
-    this.set({ ...this.choices.defaults, ...taken });
-    this.#presets(String(id));
-    say(`Kept as ${kept}.`);
-  }
-
-  async #savePreset() {
-    const name = prompt("Keep these choices as", this.form.title);
-    if (!name) return;
-    try {
-      await this.#keep(name, this.delivery);
-    } catch (error) {
-      say(error.message);
-    }
-  }
-
-  async #removePreset() {
-    const id = $("preset").value;
-    if (!confirm(`Remove the preset “${$("preset").selectedOptions[0].text}”?`)) return;
-    try {
-      await send(`/presets/${id}/remove`);
-      this.choices.presets = this.choices.presets.filter((p) => String(p.id) !== id);
-      this.#presets();
-    } catch (error) {
-      say(error.message);
-    }
-  }
-}
-
-/** A typed rate as an exact fraction: 23.976 and 29.97 mean thousandths of 1001. */
-function exactly(text) {
-  const rate = Number(text);
-  const whole = Math.round(rate);
-  if (Number.isInteger(rate)) return String(rate);
-  return Math.abs((whole * 1000) / 1001 - rate) < 0.005 ? `${whole * 1000}/1001` : `${Math.round(rate * 1000)}/1000`;
 }

@@ -2,7 +2,7 @@
 
 import { drag } from "../lib/drag.js";
 import { say, send } from "../lib/common.js";
-import { asNumber } from "../lib/player.js";
+import { asNumber } from "../lib/rates.js";
 import { reorderedBy } from "../lib/reorder.js";
 import { spanOf } from "./geometry.js";
 

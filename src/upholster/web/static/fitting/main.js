@@ -13,10 +13,13 @@ import { drag } from "../lib/drag.js";
 import "../lib/rename.js";
 import { typed } from "../lib/typed.js";
 import { Played } from "../lib/played.js";
-import { Player, asNumber } from "../lib/player.js";
+import { Player } from "../lib/player.js";
+import { asNumber } from "../lib/rates.js";
 import { Ahead } from "./ahead.js";
+import { FrameLine } from "./frame_line.js";
 import { Handles } from "./handles.js";
 import { Layers } from "./layers.js";
+import { Part } from "./part.js";
 import { Sound } from "./sound.js";
 import { Viewer } from "./viewer.js";
 
@@ -58,7 +61,7 @@ const page = {
   trouble: (error) => say(error.message),
   heard: () => page.sound.loud,
   /** What is delivered: all layers, or one. */
-  of: () => ({ layer: $("of-layer").value }),
+  of: () => ({ layer: page.part.layer }),
 };
 
 page.remember = remembering(page);
@@ -71,6 +74,8 @@ page.requests = new Requests(page, { needed: () => ["result"], drawn: (what, pic
 page.values = new Values(page);
 page.keyframes = new Keyframes(page, page.values);
 page.layers = new Layers(page);
+page.frameLine = new FrameLine(page);
+page.part = new Part(page);
 page.handles = new Handles(page);
 page.sound = new Sound(page);
 const played = new Played();
@@ -140,8 +145,8 @@ function taken(state) {
 function show() {
   page.layers.show();
   page.sound.show();
-  offer();
-  showFrame();
+  page.part.show();
+  page.frameLine.show();
   here();
 }
 
@@ -162,15 +167,6 @@ function here() {
   page.handles.draw();
 }
 
-function showFrame() {
-  const { frame, ground } = page.store.recipe;
-  if (document.activeElement !== $("rate")) $("rate").value = Number(asNumber(frame.rate).toFixed(3));
-  $("ground").value = ground.source ? `${ground.source.kind}:${ground.source.id}` : ground.colour ? "colour" : "none";
-  $("ground-of-fitting").hidden = Boolean(ground.source) || !ground.colour;
-  $("ground-of-fitting").value = ground.colour ?? "#000000";
-  page.viewer.reshaped();
-}
-
 function drawn(picture, quality, sequence) {
   page.viewer.draw(picture.image);
   requestAnimationFrame(() => document.dispatchEvent(new CustomEvent("picture-drawn", { detail: { quality, sequence, frame: page.view.frame, time: performance.now() } })));
@@ -188,30 +184,6 @@ function goTo(number) {
 
 /* What a person does */
 
-function exactRate(text) {
-  const rate = typed(text);
-  const whole = Math.round(rate);
-  if (!(rate >= 1 && rate <= 240)) return null;
-  if (Math.abs(rate - whole) < 1e-6) return String(whole);
-  return Math.abs((whole * 1000) / 1001 - rate) < 0.005 ? `${whole * 1000}/1001` : `${Math.round(rate * 1000)}/1000`;
-}
-
-$("rate").addEventListener("change", () => {
-  const rate = exactRate($("rate").value);
-  if (rate) page.change("frame.rate", rate, true, `Rate: ${$("rate").value}`);
-  else {
-    say(`“${$("rate").value.slice(0, 40)}” is no rate between 1 and 240 frames a second.`);
-    $("rate").value = Number(asNumber(page.facts.rate).toFixed(3));
-  }
-});
-$("rate").addEventListener("keydown", (event) => event.key === "Enter" && $("rate").blur());
-$("ground").addEventListener("change", () => {
-  const [kind, id] = $("ground").value.split(":");
-  const source = id ? { ...page.standard.source, kind, id: Number(id) } : null;
-  const colour = kind === "none" ? null : page.store.recipe.ground.colour ?? "#000000";
-  changeMany({ "ground.source": source, "ground.colour": colour }, true, `Ground: ${$("ground").selectedOptions[0].text}`);
-});
-$("ground-of-fitting").addEventListener("change", () => page.change("ground.colour", $("ground-of-fitting").value, true, "Colour of the ground"));
 $("surround").addEventListener("click", (event) => {
   const shade = event.target.closest("[data-surround]")?.dataset.surround;
   if (!shade) return;
@@ -235,19 +207,6 @@ $("frames").addEventListener("pointerdown", (event) => {
   to(event);
   drag($("frames"), event, { move: to });
 });
-
-/** All layers, or any one of them, can be delivered. */
-function offer() {
-  const { order, each } = page.store.recipe.layers;
-  const names = [["", "All layers"], ...[...order].reverse().map((mark) => [mark, `“${each[mark].name}” alone`])];
-  const stands = JSON.stringify(names);
-  if ($("of-layer").dataset.stands === stands) return;
-  const { value } = $("of-layer");
-  $("of-layer").replaceChildren(...names.map(([mark, words]) => new Option(words, mark)));
-  $("of-layer").value = order.includes(value) ? value : "";
-  $("of-layer").dataset.stands = stands;
-}
-$("of-layer").addEventListener("change", () => page.deliver.quote());
 
 const acts = {
   undo: () => walk("undo"),

@@ -1,7 +1,7 @@
 /** The sounds of all layers: how loud they are, and heard while the fitting plays. */
 
 import { call } from "../lib/common.js";
-import { asNumber } from "../lib/player.js";
+import { asNumber } from "../lib/rates.js";
 
 const $ = (id) => document.getElementById(id);
 

@@ -74,8 +74,3 @@ export class Player {
     film.stopped();
   }
 }
-
-export function asNumber(text) {
-  const [over, under] = String(text).split("/").map(Number);
-  return over / (under || 1);
-}
