@@ -216,7 +216,7 @@ def test_one_clip_becomes_a_crowd_over_a_still(begun: Page, clip: Clip, tmp_path
         page.keyboard.type(typed)
         page.keyboard.press("Enter")
     seen = pixels(page)
-    assert seen[3, 3, :3] == pytest.approx([25, 76, 127], abs=2)
+    assert seen[3, 3, :3].astype(int) == pytest.approx([25, 76, 127], abs=2)
     row = np.abs(seen[70:110, :, 0].astype(int) - 25).max(axis=0) > 80
     assert 8 <= np.count_nonzero(np.diff(row.astype(int)) == 1) <= 10
     expect(page.locator("#layer-list")).to_contain_text("× 9")
