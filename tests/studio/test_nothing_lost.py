@@ -181,7 +181,7 @@ def test_stocking_is_cut_off_between_file_and_row_and_done_again(
     """The table of clips is held, so that the files are there and the row cannot be written; then somebody dies."""
     waiting = text("SELECT pid FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND query LIKE 'INSERT INTO clip%'")
     with engine().connect() as held, held.begin():
-        held.execute(text("LOCK TABLE clip IN EXCLUSIVE MODE"))
+        held.execute(text("LOCK TABLE clip IN SHARE MODE"))
         render_id = rendered(shot_of(keyed), "png8")
         with engine().execution_options(isolation_level="AUTOCOMMIT").connect() as other:
             wait_for(lambda: other.execute(waiting).first())
