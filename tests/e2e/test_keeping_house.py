@@ -138,7 +138,7 @@ def test_a_delivery_is_reckoned_with_and_found_again(bench: Page) -> None:
     expect(page.get_by_label("Format", exact=True)).to_have_value("ffv1")
     page.goto("/stockroom?search=what_")
     page.get_by_label("Another format of what_ now_").click()
-    expect(page.get_by_label("Longer side")).to_be_visible()
+    expect(page.get_by_label("Format of the new clip")).to_be_visible()
     page.goto("/renders")
     page.get_by_role("button", name="Clear what has ended").click()
     expect(page.locator('[data-render="what_ now_"]')).to_have_count(0)

@@ -12,7 +12,7 @@ import numpy as np
 import pygltflib
 import pytest
 import trimesh
-from playwright.sync_api import Page, Route, sync_playwright
+from playwright.sync_api import Browser, Page, Route
 from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 
 from deliveries import deliver
@@ -138,11 +138,10 @@ class Renderer:
 
 
 @pytest.fixture(scope="module")
-def renderer() -> Iterator[Renderer]:
-    with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
-        yield Renderer(browser.new_page())
-        browser.close()
+def renderer(browser: Browser) -> Iterator[Renderer]:
+    page = browser.new_page()
+    yield Renderer(page)
+    page.close()
 
 
 def _share(shown: np.ndarray) -> np.ndarray:

@@ -10,7 +10,7 @@ import OpenEXR
 import pytest
 import tifffile
 from PIL import Image, ImageSequence
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Browser
 
 from deliveries import deliver
 from plates import SKIN, Plane, flat, shot
@@ -196,7 +196,7 @@ def test_short_clips_keep_their_rate_and_say_how_long_a_frame_is(tmp_path: Path,
     assert name == "gif" or "stream,24/1" in told
 
 
-def test_animated_avif_has_its_alpha_for_ffmpeg_and_for_chromium(tmp_path: Path) -> None:
+def test_animated_avif_has_its_alpha_for_ffmpeg_and_for_chromium(tmp_path: Path, browser: Browser) -> None:
     """AV1 Image File Format 1.1.0, 4.1: alpha is an auxiliary track. Read by Debian's FFmpeg, and by Chromium."""
     path = deliver(FRAMES, tmp_path, "avif", rate=12).files[0]
     asked = ["ffmpeg", "-v", "error", "-i", str(path), "-map", "0:1", "-pix_fmt", "gray", "-f", "rawvideo", "-"]
@@ -217,14 +217,12 @@ def test_animated_avif_has_its_alpha_for_ffmpeg_and_for_chromium(tmp_path: Path)
         }
         return told;
     }"""
-    with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
-        page = browser.new_page()
-        # Decoders are for pages of one's own machine or with a certificate.
-        page.route("http://localhost/", lambda route: route.fulfill(body="<!doctype html>", content_type="text/html"))
-        page.goto("http://localhost/")
-        told = page.evaluate(look, base64.b64encode(path.read_bytes()).decode())
-        browser.close()
+    page = browser.new_page()
+    # Decoders are for pages of one's own machine or with a certificate.
+    page.route("http://localhost/", lambda route: route.fulfill(body="<!doctype html>", content_type="text/html"))
+    page.goto("http://localhost/")
+    told = page.evaluate(look, base64.b64encode(path.read_bytes()).decode())
+    page.close()
     assert [duration for duration, _ in told] == pytest.approx([83_000, 84_000, 83_000], abs=1000)
     for (_, pixels), alpha in zip(told, ALPHA, strict=True):
         shown = np.array(pixels).reshape(180, 320, 4)
