@@ -94,6 +94,32 @@ def green_clip(path: Path, length: int = 24, uneven: float = 0.06) -> Path:
     return write_video(path, [shot(frame=n, uneven=uneven)[0] for n in range(length)])
 
 
+#: Frames on which the faulty clip has haze and a hole, and from which on its light is another.
+HAZE_ON, HOLE_ON, LIGHT_FROM = range(2, 6), range(9, 13), 18
+
+
+def faulty_clip(path: Path, length: int = 24) -> Path:
+    """A clip whose key is wrong in three known ways.
+
+    On `HAZE_ON` something grey hangs before the screen at the upper right; on `HOLE_ON` a patch of the subject, in its
+    middle, is half the screen's colour; and from `LIGHT_FROM` on there is an eighth more light.
+    """
+    frames = []
+    for n in range(length):
+        rng = np.random.default_rng(n)
+        alpha = cv2.GaussianBlur(disc(640, 360, x=300 + 2 * n, y=180, radius=110), (0, 0), 1.0)
+        subject, ground = flat(SKIN, 640, 360), flat(GREEN, 640, 360)
+        if n in HOLE_ON:
+            patch = disc(640, 360, x=310 + 2 * n, y=170, radius=12)
+            subject += 0.55 * patch * (flat(GREEN, 640, 360) - subject)
+        dirt = disc(640, 360, x=560, y=60, radius=30)
+        ground += 0.25 * dirt * (n in HAZE_ON) * (flat((0.4, 0.4, 0.4), 640, 360) - ground)
+        plate = subject * alpha + ground * (1 - alpha)
+        plate = plate * np.float32(1.0 if n < LIGHT_FROM else 1.12) + rng.normal(0, 0.004, plate.shape)
+        frames.append(np.clip(plate, 0, 1).astype(np.float32))
+    return write_video(path, frames)
+
+
 def studio_clip(path: Path, length: int = 24, *, walls: bool = True) -> Path:
     """A disc with a green patch on it before a green screen that is darker in its lower left corner.
 

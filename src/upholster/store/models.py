@@ -12,6 +12,7 @@ from sqlalchemy import (
     FetchedValue,
     ForeignKey,
     Index,
+    LargeBinary,
     String,
     UniqueConstraint,
     func,
@@ -111,6 +112,10 @@ class Shot(Base):
     head: Mapped[int] = mapped_column(default=1)
     #: How the Bench was left: frame, view, ground.
     bench: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    #: Findings that are not told of: a kind, and where it is only some of them, a box and frames.
+    left_alone: Mapped[list[Any]] = mapped_column(JSONB, default=list)
+    #: How many findings there were when all of a revision was measured, and the worst in words.
+    summary: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
     footage: Mapped[Footage] = relationship(back_populates="shots")
@@ -136,6 +141,18 @@ class Revision(Base):
     #: How many revisions back the last whole one lies.
     depth: Mapped[int] = mapped_column(default=0)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class MeasuredFrame(Base):
+    """What is wrong with a frame of a shot, as measured."""
+
+    __tablename__ = "measured_frame"
+
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"), primary_key=True)
+    frame: Mapped[int] = mapped_column(primary_key=True)
+    #: Names all that its pictures are made from; where that is another by now, it is stale.
+    digest: Mapped[bytes] = mapped_column(LargeBinary(16))
+    found: Mapped[dict[str, Any]]
 
 
 class Drawing(Base):

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from upholster.store.session import address, session
 
-READ, TRACE, STOCK, PROXY = "read_footage", "trace", "stock_footage", "clip_proxy"
+READ, TRACE, STOCK, PROXY, MEASURE = "read_footage", "trace", "stock_footage", "clip_proxy", "measure_shot"
 RANGE, ASSEMBLE = "render_range", "assemble_render"
 CHECK, FINISH = "check_render", "finish_render"
 
@@ -21,6 +21,8 @@ CHECK, FINISH = "check_render", "finish_render"
 _RANK = {RANGE: 0, CHECK: 1, ASSEMBLE: 2}
 #: What needs moments and completes a render, or makes footage usable, waits for nobody's frames.
 _FIRST = {FINISH: 2_000_000, READ: 1_000_000, TRACE: 800_000, STOCK: 900_000, PROXY: 700_000}
+#: What nobody waits for comes after all else.
+_LAST = {MEASURE: -1_000_000}
 #: Places are kept within this, so that they stay below what comes first.
 _OUTERMOST = 100_000
 
@@ -39,7 +41,7 @@ class Asked(NamedTuple):
 
 def priority(task: str, place: int) -> int:
     """A job's priority in the queue; the highest is taken first."""
-    return _FIRST.get(task, 0) + 4 * max(-_OUTERMOST, min(place, _OUTERMOST)) + _RANK.get(task, 0)
+    return _FIRST.get(task, _LAST.get(task, 0)) + 4 * max(-_OUTERMOST, min(place, _OUTERMOST)) + _RANK.get(task, 0)
 
 
 def ask(task: str, place: int = 0, **arguments: int) -> None:
@@ -77,6 +79,13 @@ def _ask_all(db: Session, wanted: Sequence[Asked]) -> None:
         return
     manager = JobManager(SyncPsycopgConnector(conninfo=address()))
     manager.batch_defer_jobs(jobs, connection=db.connection().connection.dbapi_connection)
+
+
+def others_wait(task: str) -> bool:
+    """Whether any other work than a task waits for a worker."""
+    waiting = text("SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND task_name <> :task LIMIT 1")
+    with session() as db:
+        return db.scalar(waiting, {"task": task}) is not None
 
 
 def move(task: str, number: int, place: int) -> None:

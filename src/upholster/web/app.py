@@ -24,6 +24,7 @@ from upholster.web.deadline import Deadlines, TookTooLong
 from upholster.web.pages import (
     bench,
     deliver,
+    findings,
     finish,
     fitting_delivery,
     fittings,
@@ -86,7 +87,19 @@ def create_app() -> Flask:
     app.url_map.converters["int"] = RowNumber
     Deadlines(app, _LONGER)
     door.guard(app)
-    for module in (footage, bench, masks, traces, finish, deliver, renders, stockroom, fittings, fitting_delivery):
+    for module in (
+        footage,
+        bench,
+        masks,
+        traces,
+        findings,
+        finish,
+        deliver,
+        renders,
+        stockroom,
+        fittings,
+        fitting_delivery,
+    ):
         app.register_blueprint(module.page)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)
@@ -110,7 +123,7 @@ def _secret(path: Path) -> bytes:
 
 
 def _harden(response: Response) -> Response:
-    response.headers["Content-Security-Policy"] = _POLICY
+    response.headers.setdefault("Content-Security-Policy", _POLICY)
     response.headers["X-Content-Type-Options"] = "nosniff"
     response.headers["Referrer-Policy"] = "same-origin"
     response.headers["Cross-Origin-Resource-Policy"] = "same-origin"

@@ -211,6 +211,32 @@ class NamedTrace(Asked):
     trace: Word
 
 
+Share = Annotated[float, Field(ge=0, le=1)]
+Box = tuple[Share, Share, Share, Share]
+
+
+class OfFinding(Asked):
+    """A finding, by its kind and its place on its worst frame."""
+
+    kind: Word
+    worst: Frame
+    box: Box
+
+
+class LeftAlone(Asked):
+    """What is not to be told of: a kind, or one place of it on some frames."""
+
+    kind: Word
+    box: Box | None = None
+    first: Frame = 0
+    last: Frame = 0
+
+
+class ToldAgain(Asked):
+    #: Which of what is left alone; all where there is none.
+    number: Id | None = None
+
+
 class SvgSent(Asked):
     svg: Annotated[str, Field(max_length=8 << 20)]
 
@@ -233,12 +259,15 @@ class ViewState(Asked):
     frame: Frame | None = None
     output: Frame | None = None
     taken: bool | None = None
-    view: Literal["result", "matte", "plate", "split", "outline", "dimmed"] | None = None
+    view: Literal["result", "matte", "plate", "split", "outline", "dimmed", "trouble"] | None = None
     ground: Literal["checker", "colour", "footage"] | None = None
     colour: Hex | None = None
     footage: Annotated[str, Field(max_length=12)] | None = None
     split: Annotated[float, Field(ge=0, le=1)] | None = None
     surround: Literal["dark", "mid", "light"] | None = None
+    #: Whether what is wrong is looked for, and the kinds that are not shown.
+    measured: bool | None = None
+    unseen: list[Annotated[str, Field(max_length=12)]] | None = Field(default=None, max_length=20)
     unfolded: list[Annotated[int, Field(ge=1, le=20)]] | None = Field(default=None, max_length=20)
     delivery: dict[Word, Word | int | float | bool | None] | None = Field(default=None, max_length=60)
 

@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError
 
 from upholster.store.session import address
 from upholster.studio import queue
+from upholster.studio.findings import measuring, standing
 from upholster.studio.fittings import proxies
 from upholster.studio.footage import reading
 from upholster.studio.renders import check, join, make, missing, states, stocking
@@ -73,11 +74,18 @@ def trace(run_id: int) -> None:
     missing.enqueue_missing()
 
 
+def measure(shot_id: int) -> None:
+    """Measure what is not known of a shot, then sum it up."""
+    measuring.work(shot_id)
+    standing.summarise(shot_id)
+
+
 read_footage = _task(queue.READ, reading.read, reading.give_up)
 render_range = _task(queue.RANGE, make.make_range, states.fail_pass)
 assemble_render = _task(queue.ASSEMBLE, join.assemble, states.fail)
 run_trace = _task(queue.TRACE, trace, runs.give_up)
 stock_footage = _task(queue.STOCK, brought_in.keep, brought_in.give_up)
 clip_proxy = _task(queue.PROXY, proxies.make, proxies.give_up)
+measure_shot = _task(queue.MEASURE, measure, measuring.give_up)
 check_render = _task(queue.CHECK, check.check, states.fail)
 finish_render = _task(queue.FINISH, stocking.finish, states.fail)

@@ -71,6 +71,31 @@ def value_at(value: Track, frame: float) -> float:
     return float(interpolated([key.frame for key in near], values, [key.next for key in near], frame))
 
 
+def over_span(value: Track, first: int, last: int, new: float, *, length: int, ramp: int = 2) -> Track:
+    """A number that is `new` from frame `first` to `last` and goes on as it was before and after.
+
+    Parameters
+    ----------
+    length : int
+        Frames of the footage. A span that is all of it makes a constant.
+    ramp : int
+        Frames on which it goes over from the one to the other.
+    """
+    if first <= 0 and last >= length - 1:
+        return new
+    begun, ended = max(0, first - ramp), min(length - 1, last + ramp)
+    own = () if isinstance(value, float | int) else tuple(value)
+    keys = {key.frame: key for key in own if key.frame < begun or key.frame > ended}
+    if first > 0:
+        keys[begun] = Keyframe(frame=begun, value=value_at(value, begun))
+    keys[max(first, 0)] = Keyframe(frame=max(first, 0), value=new)
+    keys[min(last, length - 1)] = Keyframe(frame=min(last, length - 1), value=new)
+    if last < length - 1:
+        before = [key for key in own if key.frame <= ended]
+        keys[ended] = Keyframe(frame=ended, value=value_at(value, ended), next=before[-1].next if before else "linear")
+    return tuple(keys[frame] for frame in sorted(keys))
+
+
 def interpolated(frames: Sequence[int], values: Numbers, ways: Sequence[Way], frame: float) -> Numbers:
     """Numbers at `frame` between those ``values[k]`` at ``frames[k]``, all with the same ways from one to the next.
 

@@ -88,6 +88,20 @@ def steps(recipe: Recipe, frame: int, context: Context) -> list[_Step]:
     return found
 
 
+def settings_digest(
+    recipe: Recipe, frame: int, known: ScreenKnowledge | None, traced: Callable[[Trace, int], Plane | None]
+) -> bytes:
+    """Names all that a frame is made from beside its plate: equal where it comes out the same."""
+    context = Context(recipe.screen, known, traced=traced)
+    told = (
+        repr((step.stage.name, sorted(step.values.items()), step.within, step.traced))
+        + step.stage.also(context, **step.values)
+        + there(step.traced, traced)
+        for step in steps(recipe, frame, context)
+    )
+    return _digest(recipe.screen.model_dump_json(), known.digest if known else b"", *told)
+
+
 def around(recipe: Recipe, frame: int, known: ScreenKnowledge | None) -> int:
     """How many frames before and after keying a frame looks at."""
     return max((step.stage.around for step in steps(recipe, frame, Context(recipe.screen, known))), default=0)

@@ -7,6 +7,7 @@ import time
 
 from sqlalchemy import select
 
+from upholster.core.documents.recipe import document_of, read_recipe
 from upholster.core.first_recipe import first_look
 from upholster.media.decoder.frames import Frame
 from upholster.media.errors import MediaError
@@ -15,7 +16,7 @@ from upholster.media.proxy import ProxyWriter
 from upholster.store.models import Footage, Reading, Revision, Shot
 from upholster.store.session import session
 from upholster.store.states import FootageState, ReadingState
-from upholster.studio import paths, queue
+from upholster.studio import drawings, paths, queue
 from upholster.studio.footage import bring_in
 from upholster.studio.making import keying
 
@@ -94,8 +95,9 @@ def _put_in_force(reading_id: int) -> None:
         footage.first_recipe, footage.sentences = reading.first_recipe, reading.sentences
         reading.state = ReadingState.COMPLETE
         for shot in list(db.scalars(select(Shot).where(Shot.footage_id == footage.id, Shot.head == 0))):
-            first = {"number": 1, "change": "First look", "recipe": reading.first_recipe}
-            db.add(Revision(shot_id=shot.id, **first))
+            # Windows ask for a proposed mask by its digest.
+            recipe = document_of(read_recipe(reading.first_recipe), drawings.keeper(db))
+            db.add(Revision(shot_id=shot.id, number=1, change="First look", recipe=recipe))
             shot.head = 1
         stock_wanted = footage.stock_wanted
     if stock_wanted:

@@ -190,6 +190,11 @@ def keyed(footage: Footage, recipe: Recipe, number: int) -> tuple[Plane, Plane]:
     return picture.rgb, picture.alpha
 
 
+def picture_of(footage: Footage, recipe: Recipe, number: int) -> Picture:
+    """A frame of the footage with all that the key found on the way, small."""
+    return _keyed(footage, recipe, number, "quick")
+
+
 def taken(footage: Footage, recipe: Recipe, number: int, quality: Quality) -> KeyedFrame:
     """A frame of a shot as its take delivers it."""
     with row_bands():

@@ -17,6 +17,8 @@ export function listen(bench) {
     d: acts.masks,
     b: acts.brush,
     n: (event) => bench.traces.toDoubt(event.shiftKey ? -1 : 1),
+    e: () => views.choose("trouble"),
+    u: (event) => bench.findings.next(event.shiftKey ? -1 : 1),
     l: () => views.choose("outline"),
     g: () => views.choose("dimmed"),
     h: () => (bench.brush.on ? bench.brush.hide() : bench.shape.hide()),

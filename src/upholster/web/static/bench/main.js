@@ -10,6 +10,7 @@ import { actsOf } from "./acts.js";
 import { conflict } from "./conflict.js";
 import { Deliver } from "./deliver.js";
 import { Drawings } from "./drawings.js";
+import { Findings } from "./findings.js";
 import { Finish } from "./finish.js";
 import { Follow } from "./follow.js";
 import { Frames } from "./frames.js";
@@ -94,6 +95,7 @@ bench.viewer = new Viewer(bench);
 bench.views = new Views(bench);
 bench.requests = new Requests(bench, { needed: () => bench.viewer.needed(), drawn, trouble: bench.trouble });
 bench.ribbon = new Ribbon(bench);
+bench.findings = new Findings(bench);
 bench.values = new Values(bench);
 bench.instruments = new Instruments(bench, bench.values);
 bench.keyframes = new Keyframes(bench, bench.values);
@@ -173,6 +175,7 @@ function noted(state) {
   }
   show();
   bench.deliver.follow();
+  bench.findings.follow();
 }
 
 /** What the house says stands. */
@@ -208,6 +211,7 @@ function here() {
   bench.masks.show();
   bench.shape.draw();
   bench.brush.draw();
+  bench.findings.draw();
   layGround($("ground"), bench.view, number);
 }
 

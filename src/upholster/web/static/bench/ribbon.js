@@ -1,10 +1,11 @@
 /** The ribbon: small pictures of the clip, one column per frame; in and out, damage, keyframes, and where we are. */
 
 import { drag } from "../lib/drag.js";
+import { brushOf } from "./kinds.js";
 import { output, source } from "./times.js";
 
-/** Height of the pictures and of the scale below them, in pixels. */
-const [PICTURES, SCALE] = [30, 14];
+/** Height of the pictures, of the scale below them, and of what is wrong in between, in pixels. */
+const [PICTURES, SCALE, TROUBLE] = [30, 14, 16];
 
 export class Ribbon {
   /** @param {object} bench  gives `facts`, `store`, `shown.times`, `counted()` (taken, number, count), `keyed()`, `go(number)` */
@@ -85,6 +86,7 @@ export class Ribbon {
       pen.arc(x, PICTURES + 4, 3, 0, 2 * Math.PI);
       pen.fill();
     }
+    this.#trouble(pen, box, column, count, frameAt);
     this.#scale(pen, box, column, count);
     const at = number * column;
     pen.fillStyle = "#8f6212";
@@ -118,6 +120,54 @@ export class Ribbon {
     for (const frame of marks.anchors.filter(used)) pen.fillRect((place(frame) + 0.5) * column - 3, PICTURES - 9, 6, 9);
   }
 
+  /** What is wrong with each frame: kinds stacked, each as high as it is bad; a line of dots where nothing is known. */
+  #trouble(pen, box, column, count, frameAt) {
+    const { findings } = this.bench;
+    const foot = box.height - SCALE;
+    // Frames may share a pixel: then the worst of them is shown.
+    const step = Math.max(1, Math.floor(1 / column));
+    for (let n = 0; n < count; n += step) {
+      const x = n * column;
+      const wide = Math.max(1, column * step);
+      const found = this.#worst(n, Math.min(count, n + step), frameAt);
+      if (found === null) {
+        pen.fillStyle = "#d9d4c9";
+        pen.fillRect(x, foot - 2, Math.max(1, wide - 1), 1);
+        continue;
+      }
+      const worst = Math.max(0, ...found.map(([, bad]) => bad));
+      const total = found.reduce((sum, [, bad]) => sum + bad, 0);
+      let top = foot;
+      for (const [kind, bad] of found) {
+        const high = (TROUBLE * Math.max(0.15, worst) * bad) / total;
+        top -= high;
+        pen.fillStyle = brushOf(kind, pen);
+        pen.fillRect(x, top, wide, high);
+      }
+      if (findings.stale.has(frameAt(n))) this.#stale(pen, x, wide, foot);
+    }
+  }
+
+  #worst(first, end, frameAt) {
+    let worst = null;
+    for (let n = first; n < end; n++) {
+      const found = this.bench.findings.of(frameAt(n));
+      const bad = (each) => Math.max(0, ...each.map(([, much]) => much));
+      if (found && (!worst || bad(found) > bad(worst))) worst = found;
+    }
+    return worst;
+  }
+
+  /** Measured before the last change: hatched until it is measured again. */
+  #stale(pen, x, wide, foot) {
+    pen.strokeStyle = "#6b655b";
+    pen.lineWidth = 1;
+    pen.beginPath();
+    pen.moveTo(x, foot);
+    pen.lineTo(x + Math.max(3, wide), foot - TROUBLE);
+    pen.stroke();
+  }
+
   #scale(pen, box, column, count) {
     pen.fillStyle = "#6b655b";
     pen.font = "10px 'Figures', 'Atkinson Hyperlegible Next', sans-serif";
@@ -134,7 +184,8 @@ export class Ribbon {
     this.element.setAttribute("aria-valuenow", number);
     this.element.setAttribute("aria-valuemax", count - 1);
     const hurt = damaged.some(([from, to]) => frame >= from && frame <= to);
-    this.element.setAttribute("aria-valuetext", hurt ? `${number}, damaged in the file` : String(number));
+    const wrong = (this.bench.findings.of(frame) ?? []).map(([kind]) => kind.replace("_", " "));
+    this.element.setAttribute("aria-valuetext", [number, ...(hurt ? ["damaged in the file"] : []), ...wrong].join(", "));
     this.element.title = damaged.length ? "Marked red: frames that are damaged in the file." : "";
   }
 }

@@ -29,6 +29,8 @@ export class Views {
     const { view, viewer } = this.bench;
     for (const button of document.querySelectorAll("[data-view]")) button.setAttribute("aria-pressed", button.dataset.view === view.view);
     for (const button of $("surround").children) button.setAttribute("aria-pressed", button.dataset.surround === view.surround);
+    $("trouble-panel").hidden = view.view !== "trouble";
+    this.bench.findings?.draw();
     $("booth").classList.toggle("dark", view.surround === "dark");
     $("booth").classList.toggle("light", view.surround === "light");
     viewer.showView();

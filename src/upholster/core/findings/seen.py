@@ -1,0 +1,238 @@
+"""A keyed frame as the measures look at it.
+
+What is a matter of pixels, coverage, is looked at as it is, in codes of 8 bits; what is a matter of surfaces, colour
+and distance, at half the size.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.colour import luma_weights
+from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC, to_metric
+
+Plane = NDArray[np.float32]
+Codes = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
+
+#: Longer side of the pictures whose pixels lengths are counted in.
+_LONGER = 960
+#: What is narrower than this is thin.
+_THIN = 9.0
+#: Share of the screen's purity within which a pixel has the screen's colour, in whatever light.
+_LIKE = 0.22
+#: Coverage as a code of 255: clear up to the first, solid from the second.
+CLEAR, SOLID = 13, 243
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """A frame with what was made of it; all planes of one size.
+
+    Attributes
+    ----------
+    frame : int
+        Its number.
+    plate, rgb : (3, h, w) float32
+        Encoded RGB 0..1: as it was shot, and the subject's straight colour.
+    alpha : (h, w) float32
+        Coverage 0..1 as it is delivered.
+    raw : (h, w) float32
+        Coverage as the key estimates it, before anything drawn or narrowed takes from it.
+    clean : (3, rows, columns) float32 or None
+        The clean plate over this picture, as a coarse grid; None where nothing is keyed.
+    glow : bool
+        Whether the subject is light on dark or ink on light, which has no solid inside.
+    veils : bool
+        Whether half-covered parts are let through on purpose.
+    cut : (bool, bool, bool, bool)
+        Whether the take cuts away something left, above, right and below.
+    """
+
+    frame: int
+    plate: Plane
+    rgb: Plane
+    alpha: Plane
+    raw: Plane
+    clean: Plane | None
+    glow: bool = False
+    veils: bool = False
+    cut: tuple[bool, bool, bool, bool] = (False, False, False, False)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height."""
+        return self.alpha.shape[1], self.alpha.shape[0]
+
+    @property
+    def half(self) -> tuple[int, int]:
+        """Half the width and height."""
+        return max(1, self.size[0] // 2), max(1, self.size[1] // 2)
+
+    @property
+    def unit(self) -> float:
+        """Pixels of this picture for each of one 960 pixels wide or high."""
+        return max(self.size) / _LONGER
+
+    @cached_property
+    def codes(self) -> Codes:
+        """Coverage in 0..255."""
+        return cv2.convertScaleAbs(self.alpha, alpha=255).astype(np.uint8, copy=False)
+
+    @cached_property
+    def raw_codes(self) -> Codes:
+        """The key's own coverage in 0..255."""
+        return cv2.convertScaleAbs(self.raw, alpha=255).astype(np.uint8, copy=False)
+
+    @cached_property
+    def half_codes(self) -> Codes:
+        """Coverage at half the size."""
+        return cv2.resize(self.codes, self.half, interpolation=cv2.INTER_AREA).astype(np.uint8, copy=False)
+
+    @cached_property
+    def solid(self) -> Codes:
+        """1 where it is solid."""
+        return (self.codes >= SOLID).view(np.uint8)
+
+    @cached_property
+    def depth(self) -> Plane:
+        """At half the size: how far each pixel lies inside the body, in pixels of the whole size."""
+        return 2 * cv2.distanceTransform(self._body, cv2.DIST_L2, 3).astype(np.float32, copy=False)
+
+    @cached_property
+    def away(self) -> Plane:
+        """At half the size: how far each pixel lies from the body, in pixels of the whole size."""
+        if not self._body.any():
+            return np.full(self._body.shape, np.float32(max(self.size)))
+        return 2 * cv2.distanceTransform(1 - self._body, cv2.DIST_L2, 3).astype(np.float32, copy=False)
+
+    @cached_property
+    def _body(self) -> Codes:
+        """What is half covered at least, without lone specks."""
+        covered = (self.half_codes > 127).view(np.uint8)
+        return cv2.morphologyEx(covered, cv2.MORPH_OPEN, square(2 * self.unit)).astype(np.uint8, copy=False)
+
+    @cached_property
+    def thin(self) -> Mask:
+        """At half the size: hair, wires and what lies beside them, where neither place nor coverage is sure.
+
+        What an opening takes away (the top hat of Meyer, in Serra 1982, "Image Analysis and Mathematical Morphology",
+        chapter XII).
+        """
+        slender = cv2.morphologyEx(self.half_codes, cv2.MORPH_TOPHAT, square(_THIN * self.unit / 2))
+        return cv2.dilate((slender > 40).view(np.uint8), square(1.5 * _THIN * self.unit / 2)) > 0
+
+    @cached_property
+    def half_plate(self) -> Plane:
+        return _halved(self.plate, self.half)
+
+    @cached_property
+    def half_rgb(self) -> Plane:
+        # Averaged by coverage: what a clear pixel would look like means nothing.
+        cover = np.maximum(cv2.resize(self.alpha, self.half, interpolation=cv2.INTER_AREA), np.float32(1e-3))
+        return _halved(self.rgb * self.alpha, self.half) / cover
+
+    @cached_property
+    def grey(self) -> Codes:
+        """The plate's luma at a third of its size, on which motion is looked for."""
+        third = max(32, self.size[0] // 3), max(32, self.size[1] // 3)
+        luma = cv2.resize(luma_of(self.half_plate), third, interpolation=cv2.INTER_AREA)
+        return cv2.convertScaleAbs(luma, alpha=255).astype(np.uint8, copy=False)
+
+    @cached_property
+    def like_screen(self) -> Mask:
+        """At half the size: where the plate has the screen's hue and purity, in whatever light."""
+        if self.clean is None:
+            return np.zeros(self.half[::-1], bool)
+        here = _purity(self.half_plate)
+        there = [cv2.resize(c, self.half) for c in _purity(self.clean)]
+        apart = (here[0] - there[0]) ** 2 + (here[1] - there[1]) ** 2
+        return apart < np.float32(_LIKE**2) * (there[0] ** 2 + there[1] ** 2)
+
+    @cached_property
+    def hue(self) -> tuple[float, float, float]:
+        """The screen's hue as a unit vector of colour differences, and how strong it is; zero where it has none."""
+        if self.clean is None or self.glow:
+            return 0.0, 0.0, 0.0
+        one, two = (float(c.mean()) for c in to_metric(self.clean)[1:])
+        strength = float(np.hypot(one, two))
+        return (one / strength, two / strength, strength) if strength > 0.02 else (0.0, 0.0, 0.0)
+
+    @cached_property
+    def luma(self) -> Plane:
+        """At half the size: luma of the result."""
+        return self._metric[0] / np.float32(LUMA_WEIGHT)
+
+    @cached_property
+    def hued(self) -> Plane:
+        """At half the size: how much of the screen's hue the result has, as a share of the screen's strength."""
+        return self._turned(self.hue[0], self.hue[1])
+
+    @cached_property
+    def other(self) -> Plane:
+        """At half the size: how much of the hue across from that it has, likewise; negative for the opposite."""
+        return self._turned(-self.hue[1], self.hue[0])
+
+    def _turned(self, x: float, y: float) -> Plane:
+        _, one, two = self._metric
+        strength = max(self.hue[2], 1e-3)
+        return one * np.float32(x / strength) + two * np.float32(y / strength)
+
+    @cached_property
+    def _metric(self) -> tuple[Plane, Plane, Plane]:
+        return _metric(self.half_rgb)
+
+    @cached_property
+    def contrast(self) -> Codes:
+        """At half the size: what a wrong coverage does over the worst ground, black or white, in 0..255."""
+        luma = cv2.convertScaleAbs(self.luma, alpha=255)
+        return np.maximum(luma, 255 - luma).astype(np.uint8, copy=False)
+
+    def seen(self, wrong: Codes) -> Codes:
+        """What is seen of wrong coverage over the worst ground, in 0..255; at the whole size, or at half."""
+        contrast = self.contrast
+        if wrong.shape != contrast.shape:
+            contrast = cv2.resize(contrast, self.size, interpolation=cv2.INTER_NEAREST)
+        return cv2.multiply(wrong, contrast, scale=1 / 255).astype(np.uint8, copy=False)
+
+    def whole(self, mask: Mask) -> Mask:
+        """A mask of half the size at the whole one."""
+        return cv2.resize(mask.view(np.uint8), self.size, interpolation=cv2.INTER_NEAREST).view(bool)
+
+
+def luma_of(rgb: Plane) -> Plane:
+    """Luma of encoded RGB, BT.709."""
+    r, g, b = luma_weights("bt709")
+    return (np.float32(r) * rgb[0] + np.float32(g) * rgb[1] + np.float32(b) * rgb[2]).astype(np.float32, copy=False)
+
+
+def disc(width: float) -> Codes:
+    """A round element of about so many pixels across, an odd number."""
+    side = 2 * round(width / 2) + 1
+    return cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)).astype(np.uint8)
+
+
+def square(width: float) -> Codes:
+    """A square element of about so many pixels across, an odd number: done in two passes, however large."""
+    side = 2 * round(width / 2) + 1
+    return np.ones((side, side), np.uint8)
+
+
+def _halved(picture: Plane, size: tuple[int, int]) -> Plane:
+    return np.stack([cv2.resize(c, size, interpolation=cv2.INTER_AREA) for c in picture])
+
+
+def _purity(rgb: Plane) -> tuple[Plane, Plane]:
+    """Colour differences over luma: the same in light and in shade."""
+    luma, one, two = _metric(rgb)
+    light = np.maximum(luma / np.float32(LUMA_WEIGHT), np.float32(0.04))
+    return one / light, two / light
+
+
+def _metric(rgb: Plane) -> tuple[Plane, Plane, Plane]:
+    """`to_metric`, by OpenCV, which does it in a third of the time."""
+    luma, one, two = cv2.split(cv2.transform(cv2.merge(list(rgb)), TO_METRIC))
+    return luma, one, two

@@ -1,0 +1,44 @@
+"""Spill: the screen's light left in solid parts."""
+
+import cv2
+import numpy as np
+
+from upholster.core.findings.moved import Moved
+from upholster.core.findings.rim import Rim
+from upholster.core.findings.seen import SOLID, Codes, Seen
+
+#: Light from the screen is looked for down to so far from the edge, against what lies deeper, within so far around.
+_RIM, _DEEP, _AROUND = 14.0, 20.0, 90.0
+#: How far along the edge it is averaged.
+_ALONG = 20.0
+#: What is less than this share of the screen's strength is nobody's to see.
+_LEAST = 0.03
+#: How much of what the colours below differ from each other is no spill either.
+_ROUGH = 0.5
+#: How much more of the screen's hue than of any other it has.
+_PURE = 1.0
+
+
+def spill(here: Seen, beside: list[Moved]) -> Codes:
+    """At half the size: how much of the screen's hue lies on each solid pixel, as a difference of encoded colour.
+
+    0..255 for 0..1. Light from the screen comes from around, fades inward, and adds its own hue to whatever is there;
+    the subject's own colours go on below the rim. What is nowhere deep enough to tell is left alone.
+    """
+    strength = here.hue[2]
+    if not strength:
+        return np.zeros_like(here.half_codes)
+    solid = here.half_codes >= SOLID
+    edge = solid & (here.depth < _RIM * here.unit)
+    core = solid & (here.depth > _DEEP * here.unit)
+    rim = Rim(
+        edge.astype(np.float32),
+        core.astype(np.float32),
+        _ALONG * here.unit / 2,
+        _AROUND * here.unit / 2,
+        _AROUND * here.unit / 2,
+    )
+    (hued, rough), (other, _) = rim.departs(here.hued), rim.departs(here.other)
+    light = hued - np.float32(_PURE) * np.abs(other) - np.float32(_LEAST) - np.float32(_ROUGH) * rough
+    lit = edge & rim.known & (light > 0)
+    return cv2.convertScaleAbs(np.where(lit, light, 0), alpha=255 * 2 * strength).astype(np.uint8, copy=False)

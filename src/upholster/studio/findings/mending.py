@@ -1,0 +1,95 @@
+"""Mending a finding: values are tried on its worst frame until one takes it away."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from upholster.core.documents.recipe import Recipe
+from upholster.core.findings.frame import Measured
+from upholster.core.findings.mends import Mend, line_of, mended, mends
+from upholster.core.findings.places import Place
+from upholster.core.findings.spans import Finding
+from upholster.store.models import Footage
+from upholster.studio.findings.measuring import Frames
+from upholster.studio.findings.standing import scale_of
+
+#: How much less is to be seen of it, and how much more may be of other things.
+_LESS, _MORE = 0.5, 0.1
+
+
+class Mended(NamedTuple):
+    """A recipe in which a finding is gone, or nearly.
+
+    Attributes
+    ----------
+    words : str
+        What was changed, and on which frames.
+    before, after : float
+        How much is seen of it, 0..1.
+    """
+
+    recipe: Recipe
+    mend: Mend
+    words: str
+    before: float
+    after: float
+
+
+def mend(
+    finding: Finding, recipe: Recipe, length: int, scale: float, measured: Callable[[Recipe, int], Measured]
+) -> Mended | None:
+    """The mildest change that takes a finding away on its frames; None where none of them does.
+
+    Parameters
+    ----------
+    length : int
+        Frames of the footage.
+    measured
+        ``measured(recipe, frame)``: what is wrong with a frame keyed by a recipe.
+    """
+    best: Mended | None = None
+    before = _seen(measured(recipe, finding.worst), finding)
+    beside = _other(measured(recipe, finding.worst), finding)
+    for each in mends(finding, recipe, scale):
+        changed = mended(recipe, each, finding.first, finding.last, length)
+        found = measured(changed, finding.worst)
+        after = _seen(found, finding)
+        if after > _LESS * before or _other(found, finding) > beside + _MORE:
+            continue
+        if best is None or after < best.after:
+            best = Mended(changed, each, f"{each.words} on {finding.frames}", before, after)
+        if after == 0:
+            break
+    return best
+
+
+def mend_of_shot(footage: Footage, recipe: Recipe, finding: Finding) -> Mended | None:
+    """The same for a shot, by its small pictures."""
+    length, scale = int(footage.facts["length"]), scale_of(footage)
+    return mend(finding, recipe, length, scale, lambda tried, frame: Frames(footage, tried).measured(frame))
+
+
+def line_for(finding: Finding, found: Mended | None) -> int:
+    """The line of the work order to look at."""
+    return found.mend.line if found else line_of(finding)
+
+
+def _seen(found: Measured, finding: Finding) -> float:
+    """How much is seen of a finding on its worst frame."""
+    there = found.places.get(finding.kind, [])
+    return max((p.severity for p in there if _meets(p, finding)), default=0.0)
+
+
+def _other(found: Measured, finding: Finding) -> float:
+    """How much is seen of everything else, at its worst."""
+    places = [
+        p.severity
+        for kind, there in found.places.items()
+        for p in there
+        if kind != finding.kind or not _meets(p, finding)
+    ]
+    return max(places, default=0.0)
+
+
+def _meets(place: Place, finding: Finding) -> bool:
+    one, two = place.box, finding.place.box
+    return one[0] < two[2] and two[0] < one[2] and one[1] < two[3] and two[1] < one[3]

@@ -1,0 +1,165 @@
+"""Each kind of trouble told where it was put in, and nowhere else; pictures drawn by hand."""
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+from upholster.core.findings.frame import measure
+from upholster.core.findings.jump import jump, tale
+from upholster.core.findings.places import Place, places, severity
+from upholster.core.findings.seen import Seen
+
+WIDTH, HEIGHT = 960, 540
+GREEN, SKIN = (0.2, 0.6, 0.25), (0.75, 0.55, 0.45)
+Y, X = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+
+
+def flat(colour: tuple[float, float, float]) -> np.ndarray:
+    return np.broadcast_to(np.array(colour, np.float32)[:, None, None], (3, HEIGHT, WIDTH)).copy()
+
+
+def disc(x: float, y: float, radius: float) -> np.ndarray:
+    """Coverage of a disc whose edge is two pixels soft."""
+    return np.clip((radius - np.hypot(X - x, Y - y)) / 2 + 0.5, 0, 1).astype(np.float32)
+
+
+def frame(number: int = 0, x: float = 480) -> Seen:
+    """A plain subject before a green screen, keyed as it truly is; a pattern on it shows how it moves."""
+    alpha = disc(x, 270, 160)
+    shade = 1 + 0.06 * np.sin((X - x) / 9) * np.sin(Y / 11)
+    subject = flat(SKIN) * shade.astype(np.float32)
+    plate = subject * alpha + flat(GREEN) * (1 - alpha)
+    clean = np.broadcast_to(np.array(GREEN, np.float32)[:, None, None], (3, 12, 20)).copy()
+    return Seen(number, plate, subject, alpha, alpha, clean)
+
+
+def told(here: Seen, before: Seen | None = None, after: Seen | None = None) -> dict[str, list[Place]]:
+    return measure(here, before, after).places
+
+
+def centre(place: Place) -> tuple[float, float]:
+    left, top, right, bottom = place.box
+    return (left + right) / 2 * WIDTH, (top + bottom) / 2 * HEIGHT
+
+
+def test_a_clip_that_is_right_is_told_nothing_of() -> None:
+    for shift in (0, 6):
+        assert told(frame(1, 480), frame(0, 480 - shift), frame(2, 480 + shift)) == {}
+
+
+def test_a_hole_is_told_where_it_is_with_its_width() -> None:
+    whole = frame()
+    dip = 0.8 * disc(520, 250, 9)
+    found = told(replace(whole, alpha=whole.alpha * (1 - dip)))
+    (hole,) = found["hole"]
+    assert set(found) == {"hole"}
+    assert centre(hole) == pytest.approx((520.5, 250.5), abs=2)
+    assert hole.width == pytest.approx(18, abs=4)
+    assert 0.3 < hole.amount < 0.7
+
+
+def test_a_gap_through_which_the_screen_is_seen_is_no_hole() -> None:
+    whole = frame()
+    gap = disc(500, 260, 30)
+    alpha = whole.alpha * (1 - gap)
+    plate = flat(SKIN) * alpha + flat(GREEN) * (1 - alpha)
+    assert "hole" not in told(replace(whole, plate=plate, alpha=alpha, raw=alpha))
+
+
+def test_what_is_see_through_on_purpose_is_no_hole_but_what_comes_and_goes_is() -> None:
+    whole = frame()
+    glass = replace(whole, alpha=whole.alpha * (1 - 0.6 * disc(480, 270, 80)), veils=True)
+    assert told(glass, glass, glass) == {}
+    assert "hole" in told(replace(glass, alpha=glass.alpha * (1 - 0.5 * disc(400, 200, 20))), glass, glass)
+
+
+def test_haze_is_told_on_the_ground_and_not_at_a_soft_edge() -> None:
+    whole = frame()
+    film = 0.12 * disc(150, 120, 60)
+    found = told(replace(whole, alpha=np.maximum(whole.alpha, film)))
+    (haze,) = found["haze"]
+    assert set(found) == {"haze"} and centre(haze) == pytest.approx((150, 120), abs=4)
+    soft = replace(whole, alpha=cv2.GaussianBlur(whole.alpha, (0, 0), 5))
+    assert "haze" not in told(soft)
+
+
+def test_a_wire_apart_from_the_subject_is_no_haze() -> None:
+    whole = frame()
+    wire = cv2.line(np.zeros((HEIGHT, WIDTH), np.float32), (100, 100), (220, 400), 1.0, 3, cv2.LINE_AA)
+    assert "haze" not in told(replace(whole, alpha=np.maximum(whole.alpha, cv2.GaussianBlur(wire, (0, 0), 1))))
+
+
+@pytest.mark.parametrize("colour", [GREEN, (0.0, 0.0, 0.0), (1.0, 1.0, 1.0)])
+def test_a_rim_with_the_screen_or_a_line_in_it_is_a_fringe(colour: tuple[float, float, float]) -> None:
+    whole = frame()
+    rim = (whole.alpha < 0.98).astype(np.float32)
+    rim = cv2.GaussianBlur(cv2.dilate(rim, np.ones((5, 5))), (0, 0), 0.8) * (X > 480)
+    found = told(replace(whole, rgb=whole.rgb + 0.8 * rim * (flat(colour) - whole.rgb)))
+    assert found["fringe"] and all(place.box[2] * WIDTH > 480 for place in found["fringe"])
+    assert not {"hole", "haze", "chatter"} & set(found)
+
+
+def test_light_of_the_screen_that_fades_inward_is_spill_and_a_green_coat_is_none() -> None:
+    whole = frame()
+    fading = np.exp(-np.maximum(160 - np.hypot(X - 480, Y - 270), 0) / 20).astype(np.float32) * (X < 420)
+    lit = replace(whole, rgb=whole.rgb + 0.3 * fading * (flat(GREEN) - 0.2))
+    (spill,) = told(lit)["spill"]
+    assert spill.box[2] * WIDTH < 460
+    coat = replace(whole, rgb=flat((0.35, 0.5, 0.37)))
+    assert "spill" not in told(coat)
+
+
+def test_an_edge_to_and_fro_chatters_and_one_that_moves_on_does_not() -> None:
+    still = frame()
+    wide = replace(still, alpha=cv2.dilate(still.alpha, np.ones((13, 13))) * (X > 480) + still.alpha * (X <= 480))
+    (place,) = told(wide, still, still)["chatter"]
+    assert place.box[0] * WIDTH > 470
+    assert "chatter" not in told(wide, still, wide), "it came and stayed"
+
+
+@pytest.mark.parametrize("side", range(4))
+def test_a_subject_that_touches_the_crop_is_cut_off_and_one_that_leaves_the_plate_is_not(side: int) -> None:
+    whole = frame(x=480)
+    part = [np.s_[:, 480:], np.s_[270:], np.s_[:, :480], np.s_[:270]][side]
+    planes = {n: np.ascontiguousarray(getattr(whole, n)[..., *part] if isinstance(part, tuple) else getattr(whole, n)[..., part, :])
+              for n in ("plate", "rgb", "alpha", "raw")}  # fmt: skip
+    cut = replace(whole, **planes, cut=tuple(k == side for k in range(4)))
+    (place,) = told(cut)["cut_off"]
+    assert (place.box[0] < 0.01, place.box[1] < 0.01, place.box[2] > 0.99, place.box[3] > 0.99)[side]
+    assert "cut_off" not in told(replace(cut, cut=(False,) * 4))
+
+
+def test_a_mask_through_the_subject_cuts_it_off_and_one_on_the_ground_does_not() -> None:
+    whole = frame()
+    (place,) = told(replace(whole, alpha=whole.alpha * (X < 520)))["cut_off"]
+    assert place.box[0] * WIDTH == pytest.approx(520, abs=12)
+    assert "cut_off" not in told(replace(whole, alpha=whole.alpha * (X < 700)))
+
+
+def test_a_light_switched_on_is_a_jump_and_one_that_drifts_is_not() -> None:
+    here = tale(frame())
+    brighter = tale(replace(frame(), plate=frame().plate * np.float32(1.3)))
+    much = jump(here, brighter, usual=0.1)
+    assert much is not None and much[1] == pytest.approx(0.3, abs=0.02)
+    assert jump(here, brighter, usual=5.0) is None
+    assert jump(here, here, usual=0.0) is None
+
+
+def test_places_part_what_is_far_apart_and_join_what_is_near() -> None:
+    error = np.zeros((100, 200), np.uint8)
+    error[10:20, 10:30] = 200
+    error[10:20, 33:40] = 100
+    error[70:80, 150:160] = 255
+    error[50, 100] = 255
+    error[44:54, 10:20] = 100
+    found = places(error, floor=0.2, peak=0.6, least=20, unit=1.0)
+    assert [p.box for p in found] == [(0.05, 0.1, 0.2, 0.2), (0.75, 0.7, 0.8, 0.8)]
+    assert found[0].amount == pytest.approx((200 * 200 + 70 * 100) / 270 / 255)
+    assert found[1].mask == (255,) * 8
+    assert found[1].severity == pytest.approx(severity(100.0))
+
+
+def test_severity_rises_with_what_is_wrong_and_stays_within_bounds() -> None:
+    told_of = [severity(e) for e in (0, 0.01, 1, 10, 1000, 1e9)]
+    assert told_of == sorted(told_of) and told_of[0] == 0 and told_of[-1] == 1
