@@ -1,6 +1,6 @@
 """Prints how well faults are found.
 
-    .venv/bin/python -m bench.findings [--tuned | --untouched] [--kind WORD] [--case WORD] [--each]
+    .venv/bin/python -m bench.findings [--untouched] [--kind WORD] [--case WORD] [--each] [--cost]
 
 Into clips whose result is the truth itself, one fault of each kind is put at a time, drawn at random: recall is the
 share of its frames on which it is told of where it is (places that overlap), precision the share of what is told in
@@ -10,13 +10,16 @@ measuring costs against keying.
 """
 
 import argparse
+import time
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 from bench.findings import clips, faults
+from bench.quality import families
 from scipy.stats import spearmanr
 
 from upholster.core.findings.frame import Measured, measure
@@ -24,6 +27,10 @@ from upholster.core.findings.kinds import KINDS
 from upholster.core.findings.places import Place
 from upholster.core.findings.seen import Seen
 from upholster.core.findings.spans import findings
+from upholster.core.first_recipe import first_look
+from upholster.core.pipeline.runner import key, plate_of
+from upholster.core.screen.clean_plate import measure_screen
+from upholster.core.screen.survey import survey
 
 #: Faults of each kind put into a clip.
 DRAWN = 2
@@ -141,13 +148,42 @@ def _same(one: Place, two: Place) -> bool:
     return left < right and top < bottom
 
 
+def cost() -> None:
+    """Prints what measuring a frame takes, on one thread, against what keying it does."""
+    cv2.setNumThreads(1)
+    spent = defaultdict(list)
+    for name in ("costume", "hair", "in_hand", "uneven"):
+        path, truths = families.plate_of(name, 0)
+        plates = [np.ascontiguousarray(t.plate.transpose(2, 0, 1)) for t in truths]
+        taken = survey(dict(enumerate(plates)))
+        recipe = first_look(taken).recipe
+        known = measure_screen(taken, recipe.screen)
+        clip = clips.clip_of(name, 0, keyed=True)
+        for turn in range(3):
+            clip = [replace(seen) for seen in clip]
+            began = time.thread_time()
+            for n, plate in enumerate(plates):
+                key(plate_of(plate), recipe, n, known)
+            keyed = time.thread_time()
+            measured(clip)
+            if turn:
+                spent["key"].append((keyed - began) / len(plates) * 1000)
+                spent["measure"].append((time.thread_time() - keyed) / len(plates) * 1000)
+    keying, measuring = (float(np.median(spent[what])) for what in ("key", "measure"))
+    print(f"key {keying:.1f} ms, measure {measuring:.1f} ms a frame of 960x540: {measuring / keying:.2f} times as much")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m bench.findings")
     parser.add_argument("--untouched", action="store_true", help="seeds that were not looked at")
     parser.add_argument("--kind", default="", help="only kinds with this word")
     parser.add_argument("--case", default="", help="only families with this word")
     parser.add_argument("--each", action="store_true", help="what is told wrongly, by family")
+    parser.add_argument("--cost", action="store_true", help="only what measuring costs")
     said = parser.parse_args()
+    if said.cost:
+        cost()
+        return
     seeds = clips.UNTOUCHED if said.untouched else clips.TUNED
     cases = [(name, seed, said.kind) for name in clips.NAMES if said.case in name for seed in seeds]
     with ProcessPoolExecutor() as pool:

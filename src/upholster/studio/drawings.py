@@ -7,7 +7,9 @@ from cachetools import LRUCache
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from upholster.core.documents.recipe import Drawing
+from upholster.core.documents import recipe as recipes
+from upholster.core.documents.recipe import Drawing, Recipe
+from upholster.core.documents.sections import Differences
 from upholster.core.documents.strokes import Strokes
 from upholster.core.masks.course import Course
 from upholster.store import models
@@ -51,6 +53,12 @@ def keeper(db: Session) -> Callable[[Drawing], str]:
         return drawing.digest
 
     return keep
+
+
+def differences(before: Recipe, after: Recipe) -> Differences:
+    """What differs between two recipes, by the digests of drawings that are kept from now on."""
+    with session() as db:
+        return recipes.differences(before, after, keeper(db))
 
 
 def _remember(drawing: Drawing) -> None:

@@ -3,16 +3,20 @@
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+
 from upholster.core.documents.recipe import Recipe, read_recipe
 from upholster.core.documents.tracks import Keyframe, over_span, value_at
 from upholster.core.findings.frame import Measured
 from upholster.core.findings.jump import Tale
-from upholster.core.findings.mends import mended, mends
+from upholster.core.findings.mends import Mend, Patch, mended, mends
 from upholster.core.findings.places import Place
-from upholster.core.findings.spans import findings
+from upholster.core.findings.spans import Finding, findings
 from upholster.core.findings.wanted import wanted_first
+from upholster.core.masks.joined import of_mask
+from upholster.core.raster import Raster
 
 STILL = Tale(1.0, 0.3)
+PLATE = Raster.of_plate(1920, 1080)
 
 
 def place(x: float, bad: float = 0.5, y: float = 0.4, size: float = 0.1) -> Place:
@@ -79,17 +83,17 @@ def test_a_number_on_a_span_is_what_it_was_before_and_after(before: float | tupl
     assert value_at(over_span(before, 95, 99, 30.0, length=100), 99) == 30.0
 
 
-def finding(kind: str, **more: object) -> object:
+def finding(kind: str, **more: object) -> Finding:
     return findings({3: measured(**{kind: [place(0.4)]})})[0]._replace(**more)
 
 
 def test_mends_are_within_bounds_and_change_only_the_frames_of_the_finding() -> None:
     for kind in ("hole", "haze", "fringe", "chatter", "spill"):
         one = finding(kind, first=10, last=20)
-        tried = list(mends(one, Recipe(), 2.0))
+        tried = [mend for mend in mends(one, Recipe(), 2.0) if isinstance(mend, Mend)]
         assert tried, kind
         for mend in tried:
-            after = mended(Recipe(), mend, one.first, one.last, 100)
+            after = mended(Recipe(), mend, one, 100, PLATE)
             read_recipe(after.model_dump(mode="json"))
             number = getattr(getattr(after, mend.section), mend.field)
             standard = getattr(getattr(Recipe(), mend.section), mend.field)
@@ -99,15 +103,33 @@ def test_mends_are_within_bounds_and_change_only_the_frames_of_the_finding() -> 
 
 def test_holes_are_closed_as_wide_as_they_are_in_pixels_of_the_plate() -> None:
     first = next(mends(finding("hole"), Recipe(), 2.0))
+    assert isinstance(first, Mend)
     assert (first.field, first.value, first.line) == ("fill_holes", 26.0, 3)
+
+
+def test_a_patch_lies_round_a_finding_on_its_frames_and_does_nothing_on_others() -> None:
+    frames = {n: measured(hole=[place(0.3 + 0.01 * n)]) for n in range(4, 8)}
+    (one,) = findings(frames)
+    patch = next(mend for mend in mends(one, Recipe(), 2.0) if isinstance(mend, Patch))
+    after = mended(Recipe(), patch, one, 100, PLATE)
+    assert read_recipe(after.model_dump(mode="json")) == after
+    assert not after.masks.at(3)["drawn"] and not after.masks.at(8)["drawn"]
+    for n in range(4, 8):
+        (drawn,) = after.masks.at(n)["drawn"]
+        cover = of_mask(drawn, PLATE).over(1080, 1920)
+        left, right = round((0.3 + 0.01 * n) * 1920), round((0.4 + 0.01 * n) * 1920)
+        assert cover[432:540, left:right].min() > 0.97
+        assert cover[:, : left - 60].max() == 0 and cover[:, right + 60 :].max() == 0
+    again = mended(after, patch, one, 100, PLATE)
+    assert [mask.name for mask in again.masks.in_order] == ["Patch 1", "Patch 2"]
 
 
 def test_a_crop_through_the_subject_is_mended_at_its_side() -> None:
     recipe = read_recipe({"version": 2, "take": {"crop_left": 40, "crop_top": 10}})
     touching = finding("cut_off")._replace(place=place(0.0, size=0.2))
     (mend,) = mends(touching, recipe, 1.0)
-    assert (mend.section, mend.field) == ("take", "crop_left")
-    assert mended(recipe, mend, 3, 3, 100).take.crop_left == 0
+    assert isinstance(mend, Mend) and (mend.section, mend.field) == ("take", "crop_left")
+    assert mended(recipe, mend, touching, 100, PLATE).take.crop_left == 0
 
 
 def test_no_value_mends_a_jump() -> None:

@@ -5,6 +5,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 import pytest
+
 from upholster.core.findings.frame import measure
 from upholster.core.findings.jump import jump, tale
 from upholster.core.findings.places import Place, places, severity
@@ -121,9 +122,8 @@ def test_an_edge_to_and_fro_chatters_and_one_that_moves_on_does_not() -> None:
 @pytest.mark.parametrize("side", range(4))
 def test_a_subject_that_touches_the_crop_is_cut_off_and_one_that_leaves_the_plate_is_not(side: int) -> None:
     whole = frame(x=480)
-    part = [np.s_[:, 480:], np.s_[270:], np.s_[:, :480], np.s_[:270]][side]
-    planes = {n: np.ascontiguousarray(getattr(whole, n)[..., *part] if isinstance(part, tuple) else getattr(whole, n)[..., part, :])
-              for n in ("plate", "rgb", "alpha", "raw")}  # fmt: skip
+    rows, columns = [np.s_[:, 480:], np.s_[270:, :], np.s_[:, :480], np.s_[:270, :]][side]
+    planes = {n: np.ascontiguousarray(getattr(whole, n)[..., rows, columns]) for n in ("plate", "rgb", "alpha", "raw")}
     cut = replace(whole, **planes, cut=tuple(k == side for k in range(4)))
     (place,) = told(cut)["cut_off"]
     assert (place.box[0] < 0.01, place.box[1] < 0.01, place.box[2] > 0.99, place.box[3] > 0.99)[side]

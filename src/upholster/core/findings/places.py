@@ -20,13 +20,16 @@ GRID = 8
 _FAINT, _WORST = 0.1, 4000.0
 
 
+#: Left, top, right and bottom, as shares 0..1 of a picture.
+Box = tuple[float, float, float, float]
+
+
 class Place(NamedTuple):
     """Somewhere on a frame where something is wrong.
 
     Attributes
     ----------
-    box : of float
-        Left, top, right and bottom, as shares 0..1 of the picture.
+    box : Box
     mask : of int
         Which of the 8 by 8 parts of the box are hurt: a row of bits for each.
     severity : float
@@ -37,7 +40,7 @@ class Place(NamedTuple):
         How wide it is at its widest, in pixels of a picture 960 wide or high.
     """
 
-    box: tuple[float, float, float, float]
+    box: Box
     mask: tuple[int, ...]
     severity: float
     amount: float
@@ -99,9 +102,7 @@ def _together(hurt: Codes, near: float) -> Codes:
     return cv2.dilate((coarse > 0).view(np.uint8), square(near / _COARSE)).astype(np.uint8, copy=False)
 
 
-def _shape(
-    x: Numbers, y: Numbers, shape: tuple[int, ...]
-) -> tuple[tuple[float, float, float, float], tuple[int, ...], float]:
+def _shape(x: Numbers, y: Numbers, shape: tuple[int, ...]) -> tuple[Box, tuple[int, ...], float]:
     """The box of pixels as shares of the picture, a small mask of them, and how wide they are together."""
     left, top = int(x.min()), int(y.min())
     part = np.zeros((int(y.max()) - top + 1, int(x.max()) - left + 1), np.uint8)

@@ -8,7 +8,7 @@ import numpy as np
 from upholster.core.findings.frame import Measured
 from upholster.core.findings.jump import jump, step
 from upholster.core.findings.kinds import KINDS, Name
-from upholster.core.findings.places import GRID, Place
+from upholster.core.findings.places import GRID, Box, Place
 
 #: How far a place may move from one frame to the next, as a share of the picture, and still be the same.
 _WANDERS = 0.03
@@ -29,8 +29,8 @@ class Finding(NamedTuple):
         The frame on which it is worst.
     place : Place
         As it is on that frame.
-    around : of float
-        The box it keeps within on all of its frames.
+    boxes : of (int, box)
+        Where it is on each frame on which it was seen.
     """
 
     kind: Name
@@ -38,7 +38,13 @@ class Finding(NamedTuple):
     last: int
     worst: int
     place: Place
-    around: tuple[float, float, float, float]
+    boxes: tuple[tuple[int, Box], ...]
+
+    @property
+    def around(self) -> Box:
+        """The box it keeps within on all of its frames."""
+        left, top, right, bottom = zip(*(box for _, box in self.boxes), strict=True)
+        return min(left), min(top), max(right), max(bottom)
 
     @property
     def severity(self) -> float:
@@ -103,16 +109,14 @@ def _jumps(measured: Mapping[int, Measured], order: Sequence[int]) -> list[Findi
     for n in order:
         if n - 1 in measured and (much := jump(measured[n - 1].tale, measured[n].tale, usual)):
             place = Place(_EVERYWHERE, ((1 << GRID) - 1,) * GRID, *much, 960.0)
-            found.append(Finding("jump", n, n, n, place, _EVERYWHERE))
+            found.append(Finding("jump", n, n, n, place, ((n, _EVERYWHERE),)))
     return found
 
 
 def _joined(kind: Name, course: Sequence[tuple[int, Place]]) -> Finding:
     worst, place = max(course, key=lambda each: each[1].severity)
-    boxes = np.array([each.box for _, each in course])
-    (left, top), (right, bottom) = boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)
-    around = float(left), float(top), float(right), float(bottom)
-    return Finding(kind, course[0][0], course[-1][0], worst, place, around)
+    boxes = tuple((frame, each.box) for frame, each in course)
+    return Finding(kind, course[0][0], course[-1][0], worst, place, boxes)
 
 
 def _meet(one: Place, two: Place) -> bool:

@@ -5,12 +5,13 @@ from typing import NamedTuple
 
 from upholster.core.documents.recipe import Recipe
 from upholster.core.findings.frame import Measured
-from upholster.core.findings.mends import Mend, line_of, mended, mends
+from upholster.core.findings.mends import Mend, Patch, line_of, mended, mends
 from upholster.core.findings.places import Place
 from upholster.core.findings.spans import Finding
+from upholster.core.raster import Raster
 from upholster.store.models import Footage
 from upholster.studio.findings.measuring import Frames
-from upholster.studio.findings.standing import scale_of
+from upholster.studio.making.seeing import looked_at
 
 #: How much less is to be seen of it, and how much more may be of other things.
 _LESS, _MORE = 0.5, 0.1
@@ -28,14 +29,14 @@ class Mended(NamedTuple):
     """
 
     recipe: Recipe
-    mend: Mend
+    mend: Mend | Patch
     words: str
     before: float
     after: float
 
 
 def mend(
-    finding: Finding, recipe: Recipe, length: int, scale: float, measured: Callable[[Recipe, int], Measured]
+    finding: Finding, recipe: Recipe, length: int, plate: Raster, measured: Callable[[Recipe, int], Measured]
 ) -> Mended | None:
     """The mildest change that takes a finding away on its frames; None where none of them does.
 
@@ -43,14 +44,17 @@ def mend(
     ----------
     length : int
         Frames of the footage.
+    plate : Raster
+        Of the whole plate.
     measured
         ``measured(recipe, frame)``: what is wrong with a frame keyed by a recipe.
     """
     best: Mended | None = None
     before = _seen(measured(recipe, finding.worst), finding)
     beside = _other(measured(recipe, finding.worst), finding)
-    for each in mends(finding, recipe, scale):
-        changed = mended(recipe, each, finding.first, finding.last, length)
+    raster = looked_at(recipe).take.result(plate)
+    for each in mends(finding, recipe, max(plate.plate_width, plate.plate_height) / 960):
+        changed = mended(recipe, each, finding, length, raster)
         found = measured(changed, finding.worst)
         after = _seen(found, finding)
         if after > _LESS * before or _other(found, finding) > beside + _MORE:
@@ -64,8 +68,12 @@ def mend(
 
 def mend_of_shot(footage: Footage, recipe: Recipe, finding: Finding) -> Mended | None:
     """The same for a shot, by its small pictures."""
-    length, scale = int(footage.facts["length"]), scale_of(footage)
-    return mend(finding, recipe, length, scale, lambda tried, frame: Frames(footage, tried).measured(frame))
+    plate = Raster.of_plate(int(footage.facts["width"]), int(footage.facts["height"]))
+
+    def measured(tried: Recipe, frame: int) -> Measured:
+        return Frames(footage, tried).measured(frame)
+
+    return mend(finding, recipe, int(footage.facts["length"]), plate, measured)
 
 
 def line_for(finding: Finding, found: Mended | None) -> int:

@@ -4,8 +4,8 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify
 
-from upholster.core.documents.recipe import differences
 from upholster.core.findings.kinds import KINDS
+from upholster.studio import drawings
 from upholster.studio.errors import Refused
 from upholster.studio.findings import measuring, mending, sheets, standing
 from upholster.studio.shots import shots
@@ -66,7 +66,7 @@ def mend(shot_id: int) -> Response:
         worst=told.finding.worst,
         before=round(found.before, 3),
         after=round(found.after, 3),
-        changes=differences(state.recipe, found.recipe, lambda drawing: drawing.digest),
+        changes=drawings.differences(state.recipe, found.recipe),
         base=state.revision,
     )
 
