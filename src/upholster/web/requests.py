@@ -12,6 +12,7 @@ from upholster.core.documents.recipe import Recipe, changed
 from upholster.studio import drawings
 from upholster.studio.errors import Refused
 from upholster.studio.fittings.fittings import document_at
+from upholster.studio.shots.copying import Line
 from upholster.studio.shots.shots import recipe_of
 
 Body = TypeVar("Body", bound="Asked")
@@ -304,6 +305,14 @@ class Batch(Asked):
     shots: list[Id] = Field(max_length=1000)
     preset: Id | None = None
     delivery: Any = None
+
+
+class RecipeGiven(Asked):
+    """Lines of a shot's recipe for other shots."""
+
+    source: Id
+    shots: list[Id] = Field(min_length=1, max_length=1000)
+    lines: list[Line] = Field(max_length=20)
 
 
 class UploadBegun(Asked):

@@ -1,6 +1,7 @@
 """How the rim of the subject departs from what lies below it."""
 
-from typing import NamedTuple
+from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -8,7 +9,8 @@ import numpy as np
 from upholster.core.findings.seen import Mask, Plane
 
 
-class Rim(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class Rim:
     """A rim, and what it is compared with; all at half the size.
 
     Attributes
@@ -28,22 +30,46 @@ class Rim(NamedTuple):
     around: float
     beyond: float
 
-    @property
+    @cached_property
     def known(self) -> Mask:
         """Where anything lies below that tells."""
-        return _mean(self.inner, self.around) > 0.06
+        return self._enlarged(_mean(self._small(self.inner), self.around / 2)) > 0.06
 
     def departs(self, values: Plane) -> tuple[Plane, Plane]:
         """How far values of the rim are from those below, and how far those are from each other (their deviation)."""
-        there = np.maximum(_mean(self.weight, self.along), np.float32(1e-4))
         inside = values * self.inner
-        own = _mean(inside, self.around) / np.maximum(_mean(self.inner, self.around), np.float32(1e-4))
+        small = self._small(inside)
+        # What is averaged over much is averaged at half the size again.
+        own = _mean(small, self.around / 2) * self._per_around
         # Where parts of different colours meet, one of them is not the other's fringe.
-        sure = np.maximum(_mean(self.inner, self.beyond), np.float32(1e-4))
-        wide = _mean(inside, self.beyond) / sure
-        rough = np.sqrt(np.maximum(_mean(values * inside, self.beyond) / sure - wide * wide, np.float32(0)))
-        away = _mean(values * self.weight, self.along) / there - own
-        return np.asarray(away, np.float32), np.asarray(rough, np.float32)
+        wide = _mean(small, self.beyond / 2) * self._per_beyond
+        spread = _mean(self._small(values * inside), self.beyond / 2) * self._per_beyond - wide * wide
+        away = _mean(values * self.weight, self.along) * self._per_along - self._enlarged(own)
+        return away, self._enlarged(np.sqrt(np.maximum(spread, np.float32(0))))
+
+    @cached_property
+    def _per_along(self) -> Plane:
+        return _inverse(_mean(self.weight, self.along))
+
+    @cached_property
+    def _per_around(self) -> Plane:
+        return _inverse(_mean(self._small(self.inner), self.around / 2))
+
+    @cached_property
+    def _per_beyond(self) -> Plane:
+        return _inverse(_mean(self._small(self.inner), self.beyond / 2))
+
+    def _small(self, values: Plane) -> Plane:
+        height, width = values.shape
+        size = max(1, width // 2), max(1, height // 2)
+        return cv2.resize(values, size, interpolation=cv2.INTER_AREA).astype(np.float32, copy=False)
+
+    def _enlarged(self, values: Plane) -> Plane:
+        return cv2.resize(values, self.weight.shape[::-1]).astype(np.float32, copy=False)
+
+
+def _inverse(values: Plane) -> Plane:
+    return np.asarray(1 / np.maximum(values, 1e-4), np.float32)
 
 
 def _mean(values: Plane, side: float) -> Plane:

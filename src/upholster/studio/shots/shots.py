@@ -51,6 +51,12 @@ def first_of(footage_id: int) -> int:
     return found
 
 
+def name_of(shot_id: int) -> str:
+    """What a shot is called, whatever becomes of its footage."""
+    with session() as db:
+        return db.scalar(select(Shot.name).where(Shot.id == shot_id)) or f"Shot {shot_id}"
+
+
 def first_recipe(footage: Footage) -> Recipe:
     """The recipe proposed for footage when it was first read."""
     return read_recipe(footage.first_recipe)

@@ -12,6 +12,7 @@ from upholster.studio.errors import Missing
 from upholster.studio.footage import bring_in, rate, renaming, uploads
 from upholster.studio.looking import look
 from upholster.studio.renders.presets import presets
+from upholster.studio.shots import copying
 from upholster.studio.stock import demo_stock
 from upholster.web import paging, requests
 from upholster.web.requests import asked_for, number_asked
@@ -29,6 +30,8 @@ def show() -> str:
         needs=NEEDS,
         presets=presets(),
         ready=READY,
+        lines=copying.LINES,
+        drawn=copying.DRAWN,
     )
 
 
@@ -46,6 +49,13 @@ def _footage() -> dict[str, Any]:
 def grounds() -> Response:
     """What results can be laid over."""
     return jsonify([ground._asdict() for ground in bring_in.grounds()])
+
+
+@page.post("/recipes")
+def give_recipe() -> Response:
+    """Give lines of one shot's recipe to others."""
+    asked = asked_for(requests.RecipeGiven)
+    return jsonify([given._asdict() for given in copying.give_recipe(asked.source, asked.shots, asked.lines)])
 
 
 @page.post("/uploads")

@@ -5,7 +5,9 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, render_template
 
 from upholster.media.delivery import read_delivery
+from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS
+from upholster.studio.errors import Refused
 from upholster.studio.making.delivering import proves_parts
 from upholster.studio.renders import presets, renders
 from upholster.studio.shots import shots
@@ -55,11 +57,14 @@ def batch() -> Response:
     """Order the same delivery of several shots."""
     asked = asked_for(requests.Batch)
     delivery = read_delivery(asked.delivery) if asked.preset is None else presets.preset_delivery(asked.preset)
-    names = []
+    names, refused = [], []
     for shot_id in asked.shots:
-        revision = shots.open_shot(shot_id).revision
-        names += [r.name for r in renders.order(shot_id, revision, [delivery])]
-    return jsonify(names=names)
+        try:
+            revision = shots.open_shot(shot_id).revision
+            names += [r.name for r in renders.order(shot_id, revision, [delivery])]
+        except (Refused, MediaError) as error:
+            refused.append({"name": shots.name_of(shot_id), "problem": str(error)})
+    return jsonify(names=names, refused=refused)
 
 
 def _rows() -> dict[str, Any]:

@@ -68,6 +68,26 @@ function showChosen() {
   for (const box of boxes) box.checked = chosen.has(box.dataset.shot);
   document.getElementById("batch").hidden = !chosen.size;
   document.getElementById("chosen").textContent = chosen.size === 1 ? "1 shot" : `${chosen.size} shots`;
+  document.getElementById("family").hidden = chosen.size < 2;
+  const source = document.getElementById("family-source");
+  const before = source.value;
+  source.replaceChildren(...[...chosen].map((shot) => new Option(nameOf(shot), shot)));
+  if (chosen.has(before)) source.value = before;
+}
+const nameOf = (shot) => cards.querySelector(`[data-shot="${shot}"]`)?.closest("li").querySelector("h2").textContent ?? `Shot ${shot}`;
+
+/** Say what became of several shots: a heading, and a line for each of which there is something to say. */
+function tell(heading, lines) {
+  const dialog = document.getElementById("outcome");
+  dialog.querySelector("h2").textContent = heading;
+  dialog.querySelector("ul").replaceChildren(
+    ...lines.map(([name, words]) => {
+      const line = document.createElement("li");
+      line.append(Object.assign(document.createElement("strong"), { textContent: name }), ` ${words}`);
+      return line;
+    }),
+  );
+  dialog.showModal();
 }
 cards.addEventListener("change", (event) => {
   const { shot } = event.target.dataset;
@@ -88,11 +108,27 @@ document.body.addEventListener("htmx:afterSwap", showChosen);
 document.getElementById("batch-render").addEventListener("click", async () => {
   const what = chosenDelivery(document.getElementById("batch-delivery"));
   try {
-    const { names } = await send("/renders/batch", { shots: [...chosen].map(Number), ...what });
+    const { names, refused } = await send("/renders/batch", { shots: [...chosen].map(Number), ...what });
     chosen.clear();
     showChosen();
     document.querySelector("h1").focus();
-    say(`${names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.`, ["/renders", "See Renders"]);
+    const made = names.length ? `${names.length > 3 ? `${names.length} clips` : names.join(", ")} ${names.length > 1 ? "are" : "is"} being made.` : "";
+    if (refused.length) tell(`${refused.length} of ${refused.length + names.length} shots cannot be delivered so. ${made}`, refused.map(({ name, problem }) => [name, problem]));
+    else say(made, ["/renders", "See Renders"]);
+  } catch (error) {
+    say(error.message);
+  }
+});
+document.getElementById("family-give").addEventListener("click", async () => {
+  const source = Number(document.getElementById("family-source").value);
+  const lines = [...document.querySelectorAll("#family [data-line]:checked")].map((box) => box.dataset.line);
+  try {
+    const given = await send("/footage/recipes", { source, shots: [...chosen].map(Number), lines });
+    const told = given.filter(({ sentences }) => sentences.length);
+    const taken = given.filter(({ revision }) => revision).length;
+    const heading = `${taken} shot${taken === 1 ? " has" : "s have"} the recipe of ${nameOf(source)} now.`;
+    if (told.length) tell(heading, told.map(({ name, sentences }) => [name, sentences.join(" ")]));
+    else say(heading);
   } catch (error) {
     say(error.message);
   }

@@ -1,0 +1,74 @@
+"""Twenty shots get one recipe and are delivered in one go; one of them is broken."""
+
+import re
+from pathlib import Path
+
+import pytest
+from bench_page import bring_in, kept, open_bench, set_value, settled
+from playwright.sync_api import Page, expect
+from sqlalchemy import text
+
+from conftest import wait_for
+from plates import shot, write_video
+from upholster.store.session import session
+from upholster.studio.footage import bring_in as footage
+from upholster.studio.shots import shots
+from upholster.studio.stock import search
+
+pytestmark = pytest.mark.e2e
+
+MANY = 20
+
+
+@pytest.fixture(scope="module")
+def plates(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
+    """Short plates with long names, each in light of its own."""
+    folder = tmp_path_factory.mktemp("many")
+    return [
+        write_video(
+            folder / f"heron_take_with_a_long_name_{n:02}.mp4",
+            [shot(frame=k, uneven=0.02 + 0.004 * n)[0] for k in range(4)],
+        )
+        for n in range(MANY)
+    ]
+
+
+def test_twenty_shots_get_one_recipe_and_are_delivered_in_one_go(page: Page, plates: list[Path]) -> None:
+    bring_in(page, *plates)
+    names = {plate.stem for plate in plates}
+    own = lambda: [f for f in footage.all_footage() if f.name in names]  # noqa: E731
+    wait_for(lambda: len([f for f in own() if f.state == "ready"]) == MANY)
+    open_bench(page, plates[0].stem)
+    settled(page)
+    set_value(page, "Edge choke", "1.5")
+    set_value(page, "Saturation", "60")
+    kept(page)
+    page.goto("/footage")
+    for plate in plates:
+        page.get_by_label(f"Choose {plate.stem}").check()
+    expect(page.locator("#chosen")).to_have_text(f"{MANY} shots")
+    page.get_by_label("Shot whose recipe is given").select_option(label=plates[0].stem)
+    page.get_by_role("button", name="Give it").click()
+    expect(page.get_by_text(re.compile(f"{MANY - 1} shots have the recipe of {plates[0].stem} now"))).to_be_visible(
+        timeout=60_000
+    )
+    if page.locator("#outcome[open]").count():
+        page.locator("#outcome").get_by_role("button", name="Close").click()
+    for each in own():
+        recipe = shots.open_shot(each.shots[0].id).recipe
+        assert (recipe.edge.choke, recipe.finish.saturation) == (1.5, 0.6), each.name
+    # One of them is broken: it cannot be opened any more.
+    broken = next(f for f in own() if f.name == plates[7].stem)
+    with session() as db:
+        db.execute(text("UPDATE footage SET state = 'failed' WHERE id = :id"), {"id": broken.id})
+    page.get_by_label("Delivery of the chosen shots").select_option(label="GIF")
+    page.locator("#batch-render").click()
+    outcome = page.locator("#outcome")
+    expect(outcome).to_contain_text(
+        f"1 of {MANY} shots cannot be delivered so. {MANY - 1} clips are being made.", timeout=60_000
+    )
+    expect(outcome).to_contain_text(plates[7].stem)
+    expect(outcome.locator("li")).to_contain_text(re.compile(r"\."))
+    made = lambda: [c for c in search.clips() if any(c.name.startswith(name) for name in names)]  # noqa: E731
+    wait_for(lambda: len(made()) == MANY - 1)
+    assert not any(c.name.startswith(plates[7].stem) for c in made())
