@@ -37,7 +37,8 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
     wrong = (np.abs(lighter) - np.float32(_LUMA) - np.float32(_ROUGH) * rough) / 2
     if here.hue[2]:
         (hued, rough), (other, _) = rim.departs(here.hued), rim.departs(here.other)
-        hued = hued - np.abs(other) - np.float32(_HUE) - np.float32(_ROUGH) * rough
+        pure = hued - np.abs(other) - np.float32(_ROUGH) * rough
+        hued = pure * np.maximum(here.luma, np.float32(0.1)) - np.float32(_HUE)
         wrong = np.maximum(wrong, hued * np.float32(2 * here.hue[2]))
     wrong = np.where(edge & rim.known & (wrong > 0), wrong * np.sqrt(weight), 0)
     return cv2.convertScaleAbs(wrong, alpha=255).astype(np.uint8, copy=False)

@@ -49,4 +49,9 @@ def _things(here: Seen) -> Mask:
     unlike = np.bincount(labels[~here.like_screen & (covered > 0)], minlength=count)
     there = (reaches >= 6) | (unlike >= _LARGE * covered.size)
     there[0] = False
-    return (cv2.dilate(there[labels].view(np.uint8), square(_EDGE * here.unit)) > 0) | here.thin
+    things = cv2.dilate(there[labels].view(np.uint8), square(_EDGE * here.unit))
+    if here.veils:
+        # What is seen through glass lies within its outline.
+        outlines, _ = cv2.findContours(things, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+        things = cv2.drawContours(things, outlines, -1, 1, cv2.FILLED)
+    return (things > 0) | here.thin

@@ -9,6 +9,10 @@ import numpy as np
 from upholster.core.findings.seen import Mask, Plane
 
 
+#: Share of the square around that has to lie deep enough to tell.
+_TELLS = 0.12
+
+
 @dataclass(frozen=True, eq=False)
 class Rim:
     """A rim, and what it is compared with; all at half the size.
@@ -33,7 +37,7 @@ class Rim:
     @cached_property
     def known(self) -> Mask:
         """Where anything lies below that tells."""
-        return self._enlarged(_mean(self._small(self.inner), self.around / 2)) > 0.06
+        return self._enlarged(_mean(self._small(self.inner), self.around / 2)) > _TELLS
 
     def departs(self, values: Plane) -> tuple[Plane, Plane]:
         """How far values of the rim are from those below, and how far those are from each other (their deviation)."""

@@ -22,6 +22,8 @@ Mask = NDArray[np.bool_]
 _LONGER = 960
 #: What is narrower than this is thin.
 _THIN = 9.0
+#: Luma below which a colour's purity means little.
+_DARK = 0.1
 #: Share of the screen's purity within which a pixel has the screen's colour, in whatever light.
 _LIKE = 0.22
 #: Coverage as a code of 255: clear up to the first, solid from the second.
@@ -123,7 +125,7 @@ class Seen:
         chapter XII).
         """
         slender = cv2.morphologyEx(self.half_codes, cv2.MORPH_TOPHAT, square(_THIN * self.unit / 2))
-        return cv2.dilate((slender > 40).view(np.uint8), square(1.5 * _THIN * self.unit / 2)) > 0
+        return cv2.dilate((slender > 25).view(np.uint8), square(2.5 * _THIN * self.unit / 2)) > 0
 
     @cached_property
     def half_plate(self) -> Plane:
@@ -168,18 +170,22 @@ class Seen:
 
     @cached_property
     def hued(self) -> Plane:
-        """At half the size: how much of the screen's hue the result has, as a share of the screen's strength."""
+        """At half the size: how pure the screen's hue is in the result, the same in light and in shade.
+
+        Times `luma`, it is how much of it there is as a share of the screen's strength.
+        """
         return self._turned(self.hue[0], self.hue[1])
 
     @cached_property
     def other(self) -> Plane:
-        """At half the size: how much of the hue across from that it has, likewise; negative for the opposite."""
+        """At half the size: how pure the hue across from that is, likewise; negative for the opposite."""
         return self._turned(-self.hue[1], self.hue[0])
 
     def _turned(self, x: float, y: float) -> Plane:
         _, one, two = self._metric
         strength = max(self.hue[2], 1e-3)
-        return one * np.float32(x / strength) + two * np.float32(y / strength)
+        turned = one * np.float32(x / strength) + two * np.float32(y / strength)
+        return np.asarray(turned / np.maximum(self.luma, _DARK), np.float32)
 
     @cached_property
     def _metric(self) -> tuple[Plane, Plane, Plane]:

@@ -8,7 +8,7 @@ from upholster.core.findings.rim import Rim
 from upholster.core.findings.seen import SOLID, Codes, Seen
 
 #: Light from the screen is looked for down to so far from the edge, against what lies deeper, within so far around.
-_RIM, _DEEP, _AROUND = 14.0, 20.0, 90.0
+_RIM, _DEEP, _AROUND = 12.0, 18.0, 60.0
 #: How far along the edge it is averaged.
 _ALONG = 20.0
 #: What is less than this share of the screen's strength is nobody's to see.
@@ -39,6 +39,7 @@ def spill(here: Seen, beside: list[Moved]) -> Codes:
         _AROUND * here.unit / 2,
     )
     (hued, rough), (other, _) = rim.departs(here.hued), rim.departs(here.other)
-    light = hued - np.float32(_PURE) * np.abs(other) - np.float32(_LEAST) - np.float32(_ROUGH) * rough
+    pure = hued - np.float32(_PURE) * np.abs(other) - np.float32(_ROUGH) * rough
+    light = pure * np.maximum(here.luma, np.float32(0.1)) - np.float32(_LEAST)
     lit = edge & rim.known & (light > 0)
     return cv2.convertScaleAbs(np.where(lit, light, 0), alpha=255 * 2 * strength).astype(np.uint8, copy=False)
