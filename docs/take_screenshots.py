@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 FOLDER = Path(__file__).parent / "screenshots"
 
@@ -63,6 +63,17 @@ def bench_trace(page: Page) -> None:
     page.get_by_label("Frame number").press("Enter")
     page.keyboard.press("g")
     drawn(page)
+
+
+def bench_trouble(page: Page) -> None:
+    open_bench(page, "marionette")
+    page.keyboard.press("e")
+    state = page.locator("#trouble-state")
+    expect(state).not_to_contain_text("to measure", timeout=300_000)
+    first = page.locator("#troubles > li").filter(has_text="hole").first
+    first.get_by_role("button").first.click()
+    first.get_by_role("button", name="Mend").click()
+    expect(first.get_by_role("button", name="Do this")).to_be_visible(timeout=60_000)
 
 
 def bench_edge(page: Page) -> None:
@@ -217,6 +228,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench": bench,
     "bench-matte": bench_matte,
     "bench-split": bench_split,
+    "bench-trouble": bench_trouble,
     "bench-edge": bench_edge,
     "bench-finish": bench_finish,
     "fitting": fitting,

@@ -59,8 +59,9 @@ def test_what_lands_is_keyed_and_what_cannot_be_is_told(tmp_path: Path) -> None:
         assert alpha is not None and alpha[90, 130] > 0.98 and alpha[5, 5] == 0
     # The same name once more finds a name of its own.
     green_clip(inside / "bell.mp4", 4)
-    assert run("watch", inside, out, "--format", "ffv1", "--still", "0.2", "--once").returncode == 0
+    assert run("watch", inside, out, "--format", "ffv1", "--still", "0.2", "--once", "--report").returncode == 0
     assert (out / "bell_2.mkv").is_file() and (inside / "done" / "bell_2.mp4").is_file()
+    assert "bell_2.mkv" not in (sheet := (out / "bell_2.mkv.html").read_text()) and "bell.mkv, ffv1" in sheet
 
 
 def test_what_still_grows_is_left_until_it_has_arrived(tmp_path: Path) -> None:

@@ -2,6 +2,7 @@
 
 import json
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -16,7 +17,7 @@ from upholster.core.findings.frame import Measured
 from upholster.core.findings.seen import Plane
 from upholster.core.findings.spans import findings
 from upholster.media.files import put_text
-from upholster.studio.findings.sheet import Subject, sheet
+from upholster.studio.findings.sheet import Made, Subject, sheet
 from upholster.studio.making.judging import judged
 from upholster.studio.making.keying import KeyJob
 
@@ -54,7 +55,7 @@ def report(
         lambda s: click.echo(s, err=True),
     )
     with traced_job(job, None) as traced:
-        subject = _subject(Path(plate).name, traced)
+        subject = subject_of(Path(plate).name, traced)
     found = findings(subject.measured)
     if html:
         put_text(html, sheet(subject))
@@ -70,7 +71,7 @@ def report(
         click.echo(f"Nothing wrong was found in {len(subject.measured)} frames.")
 
 
-def _subject(name: str, job: KeyJob) -> Subject:
+def subject_of(name: str, job: KeyJob, made: Sequence[Made] = ()) -> Subject:
     """What a sheet needs, of all frames of a job."""
     facts = job.footage.facts
     take = job.recipe.take
@@ -86,4 +87,4 @@ def _subject(name: str, job: KeyJob) -> Subject:
         return seen.rgb, seen.alpha
 
     words = f"{facts.width}×{facts.height}, frames {frames.start} to {last}, {float(facts.rate):g} a second"
-    return Subject(name, words, job.recipe, max(facts.width, facts.height) / 960, measured, picture)
+    return Subject(name, words, job.recipe, max(facts.width, facts.height) / 960, measured, picture, made)

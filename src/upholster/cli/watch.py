@@ -16,11 +16,13 @@ from upholster.cli.options import READY_VALUES, RECIPE, TAKEN, delivery_options,
 from upholster.cli.outputs import form_of
 from upholster.cli.plates import open_footage
 from upholster.cli.program import main
+from upholster.cli.report import subject_of
 from upholster.core.documents.recipe import RecipeError
 from upholster.core.kernels import row_bands
 from upholster.media.errors import MediaError
 from upholster.media.files import put_text
 from upholster.media.formats import FORMATS, Format
+from upholster.studio.findings.sheet import Made, sheet
 from upholster.studio.making.delivering import deliver
 from upholster.studio.making.sidecar import Source, sha256_of, write_sidecar
 
@@ -42,6 +44,7 @@ class _Seen(NamedTuple):
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default ProRes 4444.")
 @click.option("--still", type=click.FloatRange(0.1, 3600), default=3.0, help="Seconds after which a file has arrived.")
 @click.option("--once", is_flag=True, help="End once all that is there now is done.")
+@click.option("--report", "with_report", is_flag=True, help="Write a proof sheet beside each clip.")
 @click.option("--json", "as_json", is_flag=True, help="Tell every event as a line of JSON.")
 @READY_VALUES
 @delivery_options
@@ -52,6 +55,7 @@ def watch(
     name: str | None,
     still: float,
     once: bool,
+    with_report: bool,
     as_json: bool,
     pressed: str | None,
     **choices: Any,
@@ -80,7 +84,7 @@ def watch(
             began = time.monotonic()
             tell("begun", f"{plate.name}: keying.", plate=plate.name)
             try:
-                made, words = _keyed(plate, out, form, recipe_path, dict(choices))
+                made, words = _keyed(plate, out, form, recipe_path, dict(choices), with_report=with_report)
             except (MediaError, RecipeError, OSError) as error:
                 there = _put_away(plate, folder / _FAILED)
                 put_text(there.with_name(there.name + ".txt"), f"{error}\n")
@@ -125,7 +129,9 @@ def _state(path: Path) -> tuple[int, int]:
     return sum(s.st_size for s in stats), max((s.st_mtime_ns for s in stats), default=0)
 
 
-def _keyed(plate: Path, out: Path, form: Format, recipe: Path | None, choices: dict[str, Any]) -> tuple[Path, str]:
+def _keyed(
+    plate: Path, out: Path, form: Format, recipe: Path | None, choices: dict[str, Any], *, with_report: bool
+) -> tuple[Path, str]:
     """Key a plate into `out`; the file or folder that was made, and what its proof says."""
     job = key_job_of(open_footage(str(plate)), recipe, None, None, None, _with_take(choices), lambda words: None)
     one_file = form.suffix == form.delivered_suffix
@@ -133,6 +139,8 @@ def _keyed(plate: Path, out: Path, form: Format, recipe: Path | None, choices: d
     order = order_of(choices, form.name, job)
     with traced_job(job, None) as traced, row_bands():
         proof = deliver(traced, order, working, threads=os.cpu_count() or 1)
+        made_of = [Made(f"{working.name}, {form.name}", proof.in_words(), proof.passed)]
+        told = sheet(subject_of(plate.name, traced, made_of)) if with_report else ""
     if not proof.passed:
         raise MediaError(f"What was made of it did not pass its proof: {proof.reason}")
     beside = working / "clip.json" if working.is_dir() else working.with_name(working.name + ".json")
@@ -142,6 +150,8 @@ def _keyed(plate: Path, out: Path, form: Format, recipe: Path | None, choices: d
     working.rename(made)
     if beside.exists():
         beside.rename(made.with_name(made.name + ".json"))
+    if told:
+        put_text(made.with_name(made.name + ".html"), told)
     return made, proof.in_words()
 
 

@@ -17,7 +17,7 @@ _MOST = 12
 #: Sides of the small mask of a place.
 GRID = 8
 #: Error over all pixels of a place, squared and summed, of which nothing is seen, and at which it is at its worst.
-_FAINT, _WORST = 0.1, 4000.0
+_FAINT, _WORST = 0.4, 4000.0
 
 
 #: Left, top, right and bottom, as shares 0..1 of a picture.

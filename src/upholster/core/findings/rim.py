@@ -8,7 +8,6 @@ import numpy as np
 
 from upholster.core.findings.seen import Mask, Plane
 
-
 #: Share of the square around that has to lie deep enough to tell.
 _TELLS = 0.12
 

@@ -24,6 +24,8 @@ export class Findings {
     this.chosen = "";
     this.overlay = new Overlay(bench.viewer);
     this.places = new Map();
+    /** The rows of the list, by all that is told of each. */
+    this.rows = new Map();
     this.mending = new Mending(bench);
     bench.viewer.onPlaced.push(() => this.draw());
     $("measured").addEventListener("click", () => {
@@ -139,7 +141,10 @@ export class Findings {
         return chip;
       }),
     );
-    $("troubles").replaceChildren(...this.#shown().map((finding) => this.#row(finding)));
+    // A row in which something is tried stays as it is.
+    const rows = new Map(this.#shown().map((finding) => [JSON.stringify(finding), finding]));
+    this.rows = new Map([...rows].map(([told, finding]) => [told, this.rows.get(told) ?? this.#row(finding)]));
+    $("troubles").replaceChildren(...this.rows.values());
     $("left-alone").replaceChildren(...this.#alone());
     this.#mark();
     this.#tell();

@@ -32,6 +32,7 @@ export class Mending {
     const make = Object.assign(document.createElement("button"), { type: "button", className: "button", textContent: "Do this" });
     make.addEventListener("click", () => this.#make(found));
     element.replaceChildren(`${found.words[0].toUpperCase()}${found.words.slice(1)} (line ${found.line}).`, row, make);
+    element.scrollIntoView({ block: "nearest" });
   }
 
   #make({ changes, words }) {
