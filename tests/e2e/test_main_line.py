@@ -565,7 +565,7 @@ def test_a_frame_number_that_is_none_is_said(bench: Page) -> None:
     page = bench
     field = page.get_by_label("Frame number")
     go_to(page, 5)
-    for nonsense, words in (("abc", "is not a frame number"), ("99999", "Frames go from 0 to")):
+    for nonsense, words in (("abc", "is no frame number, and no timecode"), ("99999", "Frames go from 0 to")):
         field.fill(nonsense)
         field.press("Enter")
         expect(page.locator("#says")).to_contain_text(words)

@@ -136,17 +136,17 @@ def _keyed(
     job = key_job_of(open_footage(str(plate)), recipe, None, None, None, _with_take(choices), lambda words: None)
     one_file = form.suffix == form.delivered_suffix
     working = out / _WORKING / (plate.stem + (form.suffix if one_file else ""))
+    made = _free(out / working.name)
     order = order_of(choices, form.name, job)
     with traced_job(job, None) as traced, row_bands():
         proof = deliver(traced, order, working, threads=os.cpu_count() or 1)
-        made_of = [Made(f"{working.name}, {form.name}", proof.in_words(), proof.passed)]
+        made_of = [Made(f"{made.name}, {form.name}", proof.in_words(), proof.passed)]
         told = sheet(subject_of(plate.name, traced, made_of)) if with_report else ""
     if not proof.passed:
         raise MediaError(f"What was made of it did not pass its proof: {proof.reason}")
     beside = working / "clip.json" if working.is_dir() else working.with_name(working.name + ".json")
     source = Source(plate.name, sha256_of(job.footage.files), job.footage.facts)
     write_sidecar(beside, recipe=job.recipe, source=source, planned=order.planned, proof=proof)
-    made = _free(out / working.name)
     working.rename(made)
     if beside.exists():
         beside.rename(made.with_name(made.name + ".json"))

@@ -221,6 +221,7 @@ def _document(recipe: Recipe) -> dict[str, Any]:
 def _plain_facts(state: shots.State) -> dict[str, Any]:
     return {k: state.footage.facts[k] for k in ("width", "height", "length", "rate", "depth")} | {
         "damaged": state.footage.facts.get("damaged", []),
+        "timecode": state.footage.facts.get("timecode", ""),
         "pictures": f"/footage/{state.footage.id}/frame/",
         "reading": state.footage.reading_id or 0,
     }

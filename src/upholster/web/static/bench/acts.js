@@ -1,6 +1,8 @@
 /** What can be done on the Bench, by the button it stands behind where there is one. */
 
 import { say, send } from "../lib/common.js";
+import { asNumber } from "../lib/rates.js";
+import { frameOf } from "../lib/timecode.js";
 import { typed } from "../lib/typed.js";
 
 const $ = (id) => document.getElementById(id);
@@ -52,9 +54,11 @@ export function actsOf(bench) {
   for (const [id, act] of Object.entries(acts)) $(id)?.addEventListener("click", () => Promise.resolve(act()).catch(bench.trouble));
   $("counting").addEventListener("click", (event) => event.target.dataset.counting && bench.frames.countAs(event.target.dataset.counting === "taken"));
   $("frame").addEventListener("change", () => {
-    const number = typed($("frame").value);
+    const text = $("frame").value;
+    const time = frameOf(text, asNumber(bench.facts.rate), bench.view.taken ? "" : bench.facts.timecode);
+    const number = Number.isNaN(time) ? typed(text) : time;
     const { count } = bench.counted();
-    if (Number.isNaN(number)) say(`“${$("frame").value.slice(0, 40)}” is not a frame number.`);
+    if (Number.isNaN(number)) say(`“${text.slice(0, 40)}” is no frame number, and no timecode.`);
     else {
       if (number < 0 || number >= count) say(`Frames go from 0 to ${count - 1}.`);
       bench.go(number);
@@ -64,9 +68,11 @@ export function actsOf(bench) {
   // The keys of the Bench work again as soon as a number is in.
   $("frame").addEventListener("keydown", (event) => event.key === "Enter" && $("frame").blur());
   $("revisions").addEventListener("click", (event) => {
+    const compared = event.target.closest("[data-compare]");
+    if (compared) bench.views.compare(Number(compared.dataset.compare));
     const row = event.target.closest("[data-revision]");
     if (row) bench.store.ask(`/revisions/${row.dataset.revision}`);
-    if (row || event.target === $("revisions")) $("revisions").close();
+    if (row || compared || event.target === $("revisions")) $("revisions").close();
   });
   return acts;
 }

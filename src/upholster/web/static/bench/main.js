@@ -240,7 +240,10 @@ function reshape(shown) {
 }
 
 function drawn(what, picture, quality, sequence) {
-  if (reshape(picture.shown)) show();
+  // What is compared with may lie elsewhere; the result in force says where things are.
+  if (what !== "earlier" && reshape(picture.shown)) show();
+  // Asked for before another was chosen.
+  if (what !== "result" && !bench.viewer.needed().includes(what)) return;
   bench.viewer.draw(what, picture.image);
   // For whoever measures: when each picture reached the screen, and what it shows.
   requestAnimationFrame(() => document.dispatchEvent(new CustomEvent("picture-drawn", { detail: { what, quality, sequence, frame: bench.counted().number, time: performance.now() } })));

@@ -16,7 +16,7 @@ export class Requests {
   constructor(bench, acts) {
     Object.assign(this, { bench, acts });
     this.sequence = 0;
-    this.last = { result: -1, plate: -1 };
+    this.last = { result: -1, plate: -1, earlier: -1 };
     this.flying = 0;
   }
 
@@ -61,7 +61,8 @@ export class Requests {
 
   /** One picture: its pixels and where they lie; null where the house passed it over for a newer request. */
   async fetch(place, what, quality, { sequence = ++this.sequence, keep = false, signal } = {}) {
-    const body = { ...this.bench.store.asked, ...place, quality, sequence, keep, plate: what === "plate", window: `${thisWindow} ${what}` };
+    const recipe = what === "earlier" ? { base: this.bench.viewer.compared, changes: {} } : this.bench.store.asked;
+    const body = { ...recipe, ...place, quality, sequence, keep, plate: what === "plate", window: `${thisWindow} ${what}` };
     const began = performance.now();
     const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, signal });
     if (answer.status === 204) return null;

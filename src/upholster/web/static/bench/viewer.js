@@ -2,6 +2,9 @@
 
 import { onPlate, onScreen } from "./places.js";
 
+/** Pixels of the screen for each of the picture from which on a grid parts them. */
+const GRID = 12;
+
 export class Viewer {
   /** @param {object} bench  gives `view` (view, split, ...), `shown` (size, matrix) */
   constructor(bench) {
@@ -14,6 +17,9 @@ export class Viewer {
     this.scale = 0;
     this.fitted = true;
     this.peek = false;
+    /** The revision that is compared with, and whether it is shown just now. */
+    this.compared = 0;
+    this.earlier = false;
     this.onPlaced = [];
     new ResizeObserver(() => (this.fitted ? this.fit() : this.place())).observe(this.booth);
   }
@@ -22,15 +28,19 @@ export class Viewer {
   needed() {
     const { view } = this.bench.view;
     if (this.peek || view === "plate") return ["plate"];
+    if (this.earlier) return ["earlier"];
+    if (view === "split" && this.compared) return ["earlier", "result"];
     return ["split", "outline", "dimmed"].includes(view) ? ["plate", "result"] : ["result"];
   }
 
   draw(what, image) {
-    const canvas = this[what];
+    // What is compared with lies where the plate does.
+    const canvas = what === "earlier" ? this.plate : this[what];
     if (canvas.width !== image.width || canvas.height !== image.height) {
       canvas.width = image.width;
       canvas.height = image.height;
     }
+    if (what === "earlier" && this.bench.view.view === "matte") image = asMatte(image);
     if (what === "result") {
       this.last = image;
       if (this.bench.view.view === "matte") image = asMatte(image);
@@ -44,15 +54,16 @@ export class Viewer {
     const { view, split } = this.bench.view;
     const plate = this.peek || view === "plate";
     const under = view === "outline" || view === "dimmed";
-    this.plate.hidden = !plate && !under && view !== "split";
+    const earlier = this.earlier && !plate;
+    this.plate.hidden = !plate && !under && !earlier && view !== "split";
     this.plate.classList.toggle("dimmed", view === "dimmed" && !plate);
-    this.result.hidden = plate;
+    this.result.hidden = plate || earlier;
     document.getElementById("ground").hidden = plate || under || view === "matte";
-    this.divider.hidden = plate || view !== "split";
+    this.divider.hidden = plate || earlier || view !== "split";
     this.stage.classList.toggle("splitting", view === "split");
     this.result.style.clipPath = view === "split" && !plate ? `inset(0 0 0 ${split * 100}%)` : "";
-    document.getElementById("ground").style.clipPath = this.result.style.clipPath;
-    this.plate.style.clipPath = view === "split" && !plate ? `inset(0 ${100 - split * 100}% 0 0)` : "";
+    document.getElementById("ground").style.clipPath = this.compared ? "" : this.result.style.clipPath;
+    this.plate.style.clipPath = view === "split" && !plate && !earlier ? `inset(0 ${100 - split * 100}% 0 0)` : "";
     if (this.last && !plate) this.draw("result", this.last);
     this.place();
   }
@@ -103,6 +114,8 @@ export class Viewer {
       transform: `translate(${this.x}px, ${this.y}px)`,
     });
     this.stage.classList.toggle("pixels", this.scale >= 2);
+    this.stage.classList.toggle("grid-of-pixels", this.scale >= GRID);
+    this.stage.style.setProperty("--pixel", `${this.scale}px`);
     this.divider.setAttribute("aria-valuenow", Math.round(100 * this.bench.view.split));
     this.divider.style.left = `${this.x + width * this.scale * this.bench.view.split}px`;
     document.getElementById("zoom").textContent = `${Math.round(this.scale * 100)} %`;

@@ -1,5 +1,7 @@
 /** Result, matte, plate or split, and the grey around; how the Bench is looked at. */
 
+import { say } from "../lib/common.js";
+
 const $ = (id) => document.getElementById(id);
 
 export class Views {
@@ -14,8 +16,36 @@ export class Views {
       this.show();
       bench.remember();
     });
-    document.addEventListener("keyup", (event) => event.key === "x" && this.peek(false));
-    window.addEventListener("blur", () => bench.viewer.peek && this.peek(false));
+    document.addEventListener("keyup", (event) => {
+      if (event.key.toLowerCase() === "x") this.peek(false);
+      if (event.key.toLowerCase() === "v") this.earlier(false);
+    });
+    window.addEventListener("blur", () => {
+      if (bench.viewer.peek) this.peek(false);
+      this.earlier(false);
+    });
+    $("compared").addEventListener("click", () => this.compare(0));
+  }
+
+  /** Compare with an earlier revision: held by a key, and at the left of the split view. 0 ends it. */
+  compare(revision) {
+    this.bench.viewer.compared = revision;
+    $("compared").hidden = !revision;
+    $("compared-with").textContent = `Compared with revision ${revision}`;
+    this.choose(revision ? "split" : this.bench.view.view);
+  }
+
+  /** Show the revision that is compared with, for as long as a key is held. */
+  earlier(on) {
+    const { viewer } = this.bench;
+    if (on && !viewer.compared) {
+      say("Choose a revision to compare with first, among the earlier ones.");
+      return;
+    }
+    if (on === viewer.earlier) return;
+    viewer.earlier = on;
+    viewer.showView();
+    this.bench.refresh();
   }
 
   choose(name) {

@@ -23,26 +23,28 @@ export class Player {
     return this.run > 0;
   }
 
-  toggle() {
+  /** Play forwards (1) or backwards (-1), which has no sound; or stop. */
+  toggle(way = 1) {
     if (this.playing) this.run = 0;
-    else this.#play();
+    else this.#play(way);
   }
 
-  async #play() {
+  async #play(way) {
     const { film } = this;
     const run = (this.run = ++this.runs);
     this.button.setAttribute("aria-pressed", "true");
     const [first, last] = film.span();
     const rate = film.rate();
     const here = film.here();
-    const from = here >= first && here < last ? here : first;
+    const [begin, end] = way > 0 ? [first, last] : [last, first];
+    const from = here >= first && here <= last && here !== end ? here : begin;
     /** Pictures are counted on and on; the film begins again after its last one. */
-    const frameOf = (count) => first + ((from - first + count) % (last - first + 1));
+    const frameOf = (count) => begin + way * (((from - begin) * way + count) % (last - first + 1));
     let next = 0;
     const ahead = [];
     const ask = () => ahead.push([next, film.fetch(frameOf(next++))]);
     for (let k = 0; k < AHEAD; k++) ask();
-    const clock = film.listen(from, rate);
+    const clock = way > 0 ? film.listen(from, rate) : null;
     const shown = [];
     let due = performance.now();
     let leftOut = 0;
