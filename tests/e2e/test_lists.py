@@ -88,7 +88,7 @@ def test_what_was_deleted_hands_its_focus_to_its_neighbour(page: Page, brought: 
     expect(tags).to_be_focused()
 
 
-@pytest.mark.parametrize("where", ["/footage", "/renders", "/stockroom", "/fittings", "bench", "fitting"])
+@pytest.mark.parametrize("where", ["/footage", "/renders", "/stockroom", "/fittings", "/scripts", "bench", "fitting"])
 def test_axe_finds_nothing(page: Page, brought: list[int], where: str) -> None:
     if where == "fitting":
         layer = {"source": {"kind": "shot", "id": brought[0]}, "name": "n" * 80}
@@ -104,6 +104,9 @@ def test_axe_finds_nothing(page: Page, brought: list[int], where: str) -> None:
     look = "axe.run().then(r => r.violations.map(v => [v.id, v.impact, v.nodes.map(n => n.html)]))"
     assert page.evaluate(look) == []
     if where == "bench":
+        page.keyboard.press("e")
+        expect(page.locator("#trouble-state")).not_to_contain_text("to measure", timeout=90_000)
+        assert page.evaluate(look) == [], "trouble"
         # With each line of the work order unfolded, and then with the table of keys over all.
         for number in range(1, 10):
             page.keyboard.press(str(number))

@@ -20,6 +20,7 @@ from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.paths import data_root
 from upholster.web import door, words
+from upholster.web.api import served
 from upholster.web.deadline import Deadlines, TookTooLong
 from upholster.web.pages import (
     bench,
@@ -31,6 +32,7 @@ from upholster.web.pages import (
     footage,
     masks,
     renders,
+    scripts,
     stockroom,
     traces,
 )
@@ -86,7 +88,7 @@ def create_app() -> Flask:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.url_map.converters["int"] = RowNumber
     Deadlines(app, _LONGER)
-    door.guard(app)
+    protection = door.guard(app)
     for module in (
         footage,
         bench,
@@ -99,8 +101,12 @@ def create_app() -> Flask:
         stockroom,
         fittings,
         fitting_delivery,
+        scripts,
+        served,
     ):
         app.register_blueprint(module.page)
+    # No browser sends a script's token of its own accord, so no page can make it do so.
+    protection.exempt(served.page)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)
 
@@ -132,7 +138,8 @@ def _harden(response: Response) -> Response:
 
 def _explain(error: Exception) -> Response | tuple[str, int]:
     code, sentence = _answer(error)
-    wants_page = request.accept_mimetypes.best_match(["application/json", "text/html"]) == "text/html"
+    page = request.accept_mimetypes.best_match(["application/json", "text/html"]) == "text/html"
+    wants_page = page and not request.path.startswith("/api/")
     if wants_page and "HX-Request" not in request.headers:
         return render_template("problem.html", sentence=sentence), code
     response = jsonify(problem=sentence)

@@ -343,7 +343,7 @@ def asked_for(model: type[Body]) -> Body:
     try:
         return model.model_validate(body)
     except (ValidationError, RecursionError) as error:
-        raise Refused(_sentence(error)) from None
+        raise Refused(sentence_of(error)) from None
 
 
 def number_asked(name: str) -> int:
@@ -354,7 +354,8 @@ def number_asked(name: str) -> int:
     return int(given)
 
 
-def _sentence(error: ValidationError | RecursionError) -> str:
+def sentence_of(error: ValidationError | RecursionError) -> str:
+    """What is wrong with a body, by the field it is in."""
     if isinstance(error, RecursionError):
         return "The request is nested too deeply."
     first = error.errors(include_input=False)[0]

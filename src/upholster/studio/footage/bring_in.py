@@ -159,6 +159,16 @@ def all_footage(most: int | None = None, skip: int = 0) -> list[Footage]:
         return list(db.scalars(query))
 
 
+def footage_with_shots(footage_id: int) -> Footage:
+    """One piece of footage, with its shots."""
+    parts = selectinload(Footage.shots), selectinload(Footage.readings)
+    with session() as db:
+        footage = db.get(Footage, footage_id, options=parts)
+    if footage is None:
+        raise Missing("This footage is not here any more.")
+    return footage
+
+
 class Ground(NamedTuple):
     """Footage as something to lay results over, or to read as mattes."""
 

@@ -15,7 +15,7 @@ from upholster.store.models import Clip, Fitting, Render, RenderPass, RenderRang
 from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import queue
-from upholster.studio.errors import Refused
+from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import fittings
 from upholster.studio.making import delivering, flat
 from upholster.studio.naming import next_version, safe_name
@@ -209,6 +209,16 @@ def all_renders(most: int | None = None, skip: int = 0) -> list[Render]:
     shown = select(Render).where(Render.cleared.is_(False))
     with session() as db:
         return list(db.scalars(shown.options(*parts).order_by(*order).offset(skip).limit(most)))
+
+
+def get_render(render_id: int) -> Render:
+    """One render."""
+    parts = selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks)
+    with session() as db:
+        render = db.get(Render, render_id, options=parts)
+    if render is None:
+        raise Missing("There is no such render.")
+    return render
 
 
 def clear_ended() -> None:

@@ -1,6 +1,7 @@
 """The stockroom: finished clips, kept with their files, described, and taken out again."""
 
 import shutil
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -33,6 +34,13 @@ def get_clip(clip_id: int) -> Clip:
         clip = _get(db, clip_id)
         _ = clip.footage, clip.render and (clip.render.shot, clip.render.fitting)
         return clip
+
+
+def clips_made_by(renders: Sequence[int]) -> dict[int, int]:
+    """The clips that renders made and that are not deleted, by the number of the render."""
+    query = select(Clip.render_id, Clip.id).where(Clip.render_id.in_(renders), Clip.deleted_at.is_(None))
+    with session() as db:
+        return {render: clip for render, clip in db.execute(query) if render is not None}
 
 
 def folder_of(clip: Clip) -> Path:

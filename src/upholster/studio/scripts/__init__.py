@@ -1,0 +1,1 @@
+"""Scripts that work with the house: their tokens, and answers that are given once."""
