@@ -99,7 +99,7 @@ def settings_digest(
         + there(step.traced, traced)
         for step in steps(recipe, frame, context)
     )
-    return _digest(recipe.screen.model_dump_json(), known.digest if known else b"", *told)
+    return digest_of(recipe.screen.model_dump_json(), known.digest if known else b"", *told)
 
 
 def around(recipe: Recipe, frame: int, known: ScreenKnowledge | None) -> int:
@@ -145,8 +145,8 @@ def _run(
     memo: Memo,
 ) -> Picture:
     picture = Picture(plate.raster, plate.rgb, _solid(plate), plate.alpha)
-    shot = _digest(context.screen.model_dump_json(), context.known.digest if context.known else b"")
-    begun = _digest(plate.identity, repr(plate.raster))
+    shot = digest_of(context.screen.model_dump_json(), context.known.digest if context.known else b"")
+    begun = digest_of(plate.identity, repr(plate.raster))
     made: dict[str, bytes] = dict.fromkeys(Picture._fields, begun)
     for position, (stage, values, within, traces) in enumerate(walk):
 
@@ -155,13 +155,13 @@ def _run(
 
         seen = context._replace(neighbours=near) if stage.around else context
         reads = {name: getattr(picture, name) for name in ("raster", *stage.reads)}
-        digest = _digest(
+        digest = digest_of(
             shot, stage.name, repr(sorted(values.items())), stage.also(seen, **values), *(made[name] for name in reads)
         )
         changes = memo(digest, partial(stage.run, Picture(**reads), seen, **values))
         if within or traces:
             # Fields that a stage changes without reading them count as well.
-            digest = _digest(
+            digest = digest_of(
                 digest,
                 repr((within, traces)),
                 there(traces, context.traced),
@@ -170,7 +170,7 @@ def _run(
             )
             changes = memo(digest, partial(_limited, picture, changes, within, traces, context))
         picture = picture._replace(**changes)
-        made.update({name: _digest(digest, name) for name in changes})
+        made.update({name: digest_of(digest, name) for name in changes})
     return picture
 
 
@@ -190,7 +190,7 @@ def _solid(plate: Plate) -> Plane:
     return np.broadcast_to(np.float32(1), plate.rgb.shape[1:])
 
 
-def _digest(*parts: bytes | str) -> bytes:
+def digest_of(*parts: bytes | str) -> bytes:
     """A digest of parts, each told apart from the next."""
     taken = blake2b(digest_size=16)
     for part in parts:

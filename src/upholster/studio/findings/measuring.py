@@ -4,7 +4,6 @@ import logging
 import os
 import threading
 import time
-from hashlib import blake2b
 
 from cachetools import LRUCache
 
@@ -12,13 +11,14 @@ from upholster.core.documents.recipe import Recipe
 from upholster.core.findings.frame import Measured, measure
 from upholster.core.findings.seen import Seen
 from upholster.core.findings.wanted import wanted_first
-from upholster.core.pipeline.runner import settings_digest
+from upholster.core.pipeline.runner import digest_of, settings_digest
 from upholster.media.errors import MediaError
 from upholster.store.models import Footage
 from upholster.studio import queue
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.findings import kept
 from upholster.studio.looking import look
+from upholster.studio.looking.kept import Kept
 from upholster.studio.making import seeing
 from upholster.studio.shots import shots
 from upholster.studio.shots.screens import knowledge
@@ -32,6 +32,8 @@ _LOOK = 1.0
 _NICE = 15
 #: Frames held for their neighbours.
 _HELD = 4
+#: What frames are measured of, by what they are made from.
+_told = Kept(8 << 20)
 
 
 def ask(shot_id: int) -> None:
@@ -48,20 +50,20 @@ def stale(footage: Footage, recipe: Recipe, known: dict[int, bytes]) -> dict[int
 def digests(footage: Footage, recipe: Recipe) -> dict[int, bytes]:
     """What each frame of a shot that is used is to be measured of."""
     judged = seeing.looked_at(recipe)
-    screen = knowledge(footage, recipe.screen)
+    # Which mattes of traces are there is nothing that a recipe tells.
+    if judged.traces.each:
+        return _digests(footage, judged)
+    return _told.get((footage.sha256, footage.reading_id, judged), lambda: _digests(footage, judged))
+
+
+def _digests(footage: Footage, judged: Recipe) -> dict[int, bytes]:
+    screen = knowledge(footage, judged.screen)
     traced = looked_at(footage, lambda: look.proxy_of(footage))
     name = repr((footage.sha256, footage.reading_id)).encode()
-    first, end = look.span_of(footage, recipe)
+    first, end = look.span_of(footage, judged)
     own = {n: settings_digest(judged, n, screen, traced) for n in range(max(0, first - 1), end + 1)}
     # A frame is compared with those beside it.
-    return {n: _together(name, *(own.get(n + k, b"") for k in (-1, 0, 1))) for n in range(first, end)}
-
-
-def _together(*parts: bytes) -> bytes:
-    taken = blake2b(digest_size=16)
-    for part in parts:
-        taken.update(len(part).to_bytes(4, "little") + part)
-    return taken.digest()
+    return {n: digest_of(name, *(own.get(n + k, b"") for k in (-1, 0, 1))) for n in range(first, end)}
 
 
 def work(shot_id: int) -> None:
