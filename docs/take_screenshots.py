@@ -66,11 +66,12 @@ def bench_trace(page: Page) -> None:
 
 
 def bench_trouble(page: Page) -> None:
-    open_bench(page, "marionette")
+    bench(page)
+    _on_a_twin(page)
     page.keyboard.press("e")
     state = page.locator("#trouble-state")
     expect(state).not_to_contain_text("to measure", timeout=300_000)
-    first = page.locator("#troubles > li").filter(has_text="hole").first
+    first = page.locator("#troubles > li").filter(has_text="Haze").first
     first.get_by_role("button").first.click()
     first.get_by_role("button", name="Mend").click()
     expect(first.get_by_role("button", name="Do this")).to_be_visible(timeout=60_000)

@@ -9,7 +9,7 @@ import pytest
 from upholster.core.findings.frame import measure
 from upholster.core.findings.jump import jump, tale
 from upholster.core.findings.places import Place, places, severity
-from upholster.core.findings.seen import Seen
+from upholster.core.findings.seen import Seen, screen_share
 
 WIDTH, HEIGHT = 960, 540
 GREEN, SKIN = (0.2, 0.6, 0.25), (0.75, 0.55, 0.45)
@@ -163,3 +163,9 @@ def test_places_part_what_is_far_apart_and_join_what_is_near() -> None:
 def test_severity_rises_with_what_is_wrong_and_stays_within_bounds() -> None:
     told_of = [severity(e) for e in (0, 0.01, 1, 10, 1000, 1e9)]
     assert told_of == sorted(told_of) and told_of[0] == 0 and told_of[-1] == 1
+
+
+def test_the_screen_is_seen_through_a_gap_and_not_where_skin_is() -> None:
+    whole = frame()
+    assert screen_share(whole, (0.05, 0.1, 0.15, 0.3)) == 1.0
+    assert screen_share(whole, (0.45, 0.4, 0.55, 0.6)) == 0.0

@@ -209,6 +209,15 @@ class Seen:
         return cv2.resize(mask.view(np.uint8), self.size, interpolation=cv2.INTER_NEAREST).view(bool)
 
 
+def screen_share(seen: Seen, box: tuple[float, float, float, float]) -> float:
+    """How much of a box, given as shares of the picture, has the screen's colour on the plate."""
+    width, height = seen.half
+    left, top, right, bottom = box
+    rows = slice(int(top * height), max(int(top * height) + 1, round(bottom * height)))
+    columns = slice(int(left * width), max(int(left * width) + 1, round(right * width)))
+    return float(seen.like_screen[rows, columns].mean())
+
+
 def luma_of(rgb: Plane) -> Plane:
     """Luma of encoded RGB, BT.709."""
     r, g, b = luma_weights("bt709")

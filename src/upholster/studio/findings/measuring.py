@@ -9,6 +9,7 @@ from cachetools import LRUCache
 
 from upholster.core.documents.recipe import Recipe
 from upholster.core.findings.frame import Measured, measure
+from upholster.core.findings.kinds import MEASURES
 from upholster.core.findings.seen import Seen
 from upholster.core.findings.wanted import wanted_first
 from upholster.core.pipeline.runner import digest_of, settings_digest
@@ -59,7 +60,7 @@ def digests(footage: Footage, recipe: Recipe) -> dict[int, bytes]:
 def _digests(footage: Footage, judged: Recipe) -> dict[int, bytes]:
     screen = knowledge(footage, judged.screen)
     traced = looked_at(footage, lambda: look.proxy_of(footage))
-    name = repr((footage.sha256, footage.reading_id)).encode()
+    name = repr((MEASURES, footage.sha256, footage.reading_id)).encode()
     first, end = look.span_of(footage, judged)
     own = {n: settings_digest(judged, n, screen, traced) for n in range(max(0, first - 1), end + 1)}
     # A frame is compared with those beside it.

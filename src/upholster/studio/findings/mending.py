@@ -7,6 +7,7 @@ from upholster.core.documents.recipe import Recipe
 from upholster.core.findings.frame import Measured
 from upholster.core.findings.mends import Mend, Patch, line_of, mended, mends
 from upholster.core.findings.places import Place
+from upholster.core.findings.seen import screen_share
 from upholster.core.findings.spans import Finding
 from upholster.core.raster import Raster
 from upholster.store.models import Footage
@@ -15,6 +16,8 @@ from upholster.studio.making.seeing import looked_at
 
 #: How much less is to be seen of it, and how much more may be of other things.
 _LESS, _MORE = 0.5, 0.1
+#: Share of a place in which the screen's own colour is seen, from which it is taken to be seen through a gap.
+_SCREEN = 0.15
 
 
 class Mended(NamedTuple):
@@ -36,7 +39,13 @@ class Mended(NamedTuple):
 
 
 def mend(
-    finding: Finding, recipe: Recipe, length: int, plate: Raster, measured: Callable[[Recipe, int], Measured]
+    finding: Finding,
+    recipe: Recipe,
+    length: int,
+    plate: Raster,
+    measured: Callable[[Recipe, int], Measured],
+    *,
+    screen_seen: bool = False,
 ) -> Mended | None:
     """The mildest change that takes a finding away on its frames; None where none of them does.
 
@@ -48,12 +57,16 @@ def mend(
         Of the whole plate.
     measured
         ``measured(recipe, frame)``: what is wrong with a frame keyed by a recipe.
+    screen_seen
+        Whether the screen itself is seen in its place: then that is not to be kept.
     """
     best: Mended | None = None
     before = _seen(measured(recipe, finding.worst), finding)
     beside = _other(measured(recipe, finding.worst), finding)
     raster = looked_at(recipe).take.result(plate)
     for each in mends(finding, recipe, max(plate.plate_width, plate.plate_height) / 960):
+        if screen_seen and isinstance(each, Patch) and each.does == "keep_inside":
+            continue
         changed = mended(recipe, each, finding, length, raster)
         found = measured(changed, finding.worst)
         after = _seen(found, finding)
@@ -73,7 +86,8 @@ def mend_of_shot(footage: Footage, recipe: Recipe, finding: Finding) -> Mended |
     def measured(tried: Recipe, frame: int) -> Measured:
         return Frames(footage, tried).measured(frame)
 
-    return mend(finding, recipe, int(footage.facts["length"]), plate, measured)
+    seen = screen_share(Frames(footage, recipe).seen(finding.worst), finding.place.box) > _SCREEN
+    return mend(finding, recipe, int(footage.facts["length"]), plate, measured, screen_seen=seen)
 
 
 def line_for(finding: Finding, found: Mended | None) -> int:

@@ -83,7 +83,7 @@ export class Ribbon {
       if (!used(frame)) continue;
       const x = (place(frame) + 0.5) * column;
       pen.beginPath();
-      pen.arc(x, PICTURES + 4, 3, 0, 2 * Math.PI);
+      pen.arc(x, PICTURES, 3, 0, 2 * Math.PI);
       pen.fill();
     }
     this.#trouble(pen, box, column, count, frameAt);
