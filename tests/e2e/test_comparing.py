@@ -83,6 +83,20 @@ def test_a_clip_plays_backwards_and_a_timecode_is_gone_to(bench: Page) -> None:
         expect(frame).to_have_value(number)
 
 
+def test_grounds_are_gone_through_by_a_key(bench: Page) -> None:
+    page = bench
+    page.locator("#booth").focus()
+    pressed = page.locator("#grounds .dot[aria-pressed=true]")
+    seen = []
+    for _ in range(6):
+        seen.append(pressed.get_attribute("title"))
+        page.keyboard.press("j")
+    assert seen == ["Checker", "Black", "Dark grey", "Grey", "White", "Checker"]
+    page.keyboard.press("Shift+j")
+    page.keyboard.press("Shift+j")
+    expect(pressed).to_have_attribute("title", "White")
+
+
 def test_close_up_a_grid_parts_the_pixels(bench: Page) -> None:
     page = bench
     grid = "() => getComputedStyle(document.getElementById('stage'), '::after').content !== 'none'"

@@ -72,3 +72,5 @@ def test_twenty_shots_get_one_recipe_and_are_delivered_in_one_go(page: Page, pla
     made = lambda: [c for c in search.clips() if any(c.name.startswith(name) for name in names)]  # noqa: E731
     wait_for(lambda: len(made()) == MANY - 1)
     assert not any(c.name.startswith(plates[7].stem) for c in made())
+    page.goto("/renders")
+    expect(page.locator("#tally")).to_contain_text(re.compile(r"\d+ done"))

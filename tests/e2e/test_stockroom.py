@@ -195,3 +195,14 @@ def test_whoever_comes_back_finds_the_place_again(page: Page, stocked: list[Clip
     page.goto("/renders")
     page.goto("/stockroom")
     page.wait_for_function("() => Math.abs(document.querySelector('main').scrollTop - 260) < 20")
+
+
+def test_whoever_wants_less_motion_lets_clips_go_one_by_one(page: Page, stocked: list[Clip]) -> None:
+    page.emulate_media(reduced_motion="reduce")
+    page.goto("/stockroom?search=godwit")
+    video = page.locator("[data-clip=godwit_ffv1] video")
+    moved = "video => video.currentTime > 0 && !video.paused"
+    page.wait_for_timeout(1500)
+    assert not video.evaluate(moved)
+    page.get_by_label("Hold godwit_ffv1 still").click()
+    wait_for(lambda: video.evaluate(moved))

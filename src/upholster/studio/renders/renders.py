@@ -32,6 +32,9 @@ from upholster.studio.renders.states import ACTIVE, end, now
 from upholster.studio.renders.traced import start_missing_of
 from upholster.studio.stock import stock
 
+#: Most renders that failed that are named at the head of the list.
+_FAILED = 5
+
 
 def proposed_name(of: Shot | Fitting | Clip) -> str:
     """The name of a shot, a fitting or a clip with a version number no earlier render has."""
@@ -219,6 +222,28 @@ def get_render(render_id: int) -> Render:
     if render is None:
         raise Missing("There is no such render.")
     return render
+
+
+class Tally(NamedTuple):
+    """How the renders of the list stand together: how many, and those that failed with the reason."""
+
+    done: int
+    going: int
+    failed: list[tuple[str, str]]
+    more: int
+
+
+def tally() -> Tally:
+    """How all renders of the list stand together, in two queries."""
+    shown = Render.cleared.is_(False)
+    with session() as db:
+        counts = dict(db.execute(select(Render.state, func.count()).where(shown).group_by(Render.state)).tuples().all())
+        query = select(Render.name, Render.problem).where(shown, Render.state == RenderState.FAILED)
+        failed = list(db.execute(query.order_by(Render.id.desc()).limit(_FAILED)).tuples())
+    going = sum(counts.get(state, 0) for state in ACTIVE)
+    return Tally(
+        counts.get(RenderState.DONE, 0), going, failed, max(0, counts.get(RenderState.FAILED, 0) - len(failed))
+    )
 
 
 def clear_ended() -> None:

@@ -1,6 +1,7 @@
 """How recipes are kept: each revision as what differs from its parent, a whole one every so often."""
 
 import threading
+from typing import Any
 
 from cachetools import LRUCache
 from sqlalchemy import func, select
@@ -52,9 +53,21 @@ def _read(db: Session, shot_id: int, number: int) -> Recipe:
     if not chain or chain[-1].recipe is None:
         raise Missing(f"This shot has no revision {number}.")
     recipe = read_recipe(chain[-1].recipe, drawings.find)
+    if _in_full(chain[-1].recipe):
+        document_of(recipe, drawings.keeper(db))
     for row in reversed(chain[:-1]):
         recipe = changed(recipe, row.differences, drawings.find)
     return recipe
+
+
+def _in_full(document: dict[str, Any]) -> bool:
+    """Whether outlines of masks are written out in it, as those that were proposed used to be.
+
+    Windows ask for them by their digest.
+    """
+    masks = document.get("masks")
+    each = masks.get("each", {}) if isinstance(masks, dict) else {}
+    return any(not isinstance(mask["course"], str) for mask in each.values())
 
 
 def add_revision(db: Session, shot: Shot, recipe: Recipe, change: str, parent: int | None) -> None:

@@ -72,6 +72,7 @@ def _rows() -> dict[str, Any]:
     shown = page.of(renders.all_renders(page.most + 1, page.skip))
     return shown | {
         "active_states": renders.ACTIVE,
+        "tally": renders.tally(),
         "several": renders.under_way() > 1,
         "ended": any(r.state not in renders.ACTIVE for r in shown["rows"]),
         "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in shown["rows"]],

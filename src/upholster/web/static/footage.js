@@ -29,7 +29,8 @@ document.addEventListener("drop", async (event) => {
 let reel;
 document.getElementById("list").addEventListener("mouseover", (event) => {
   const image = event.target.closest("img[data-reel]");
-  if (!image || image === reel?.image) return;
+  // Whoever wants less motion sees one picture.
+  if (!image || image === reel?.image || matchMedia("(prefers-reduced-motion: reduce)").matches) return;
   stop();
   const length = Number(image.dataset.length);
   if (length < 2) return;

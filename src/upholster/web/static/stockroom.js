@@ -32,8 +32,19 @@ function enlarge(video) {
   dialog.addEventListener("close", () => large.removeAttribute("src"), { once: true });
 }
 
+/** Whoever wants less motion starts with clips that are held still, and lets go of those that are to move. */
+function hold(video) {
+  if ("known" in video.dataset || !matchMedia("(prefers-reduced-motion: reduce)").matches) return;
+  Object.assign(video.dataset, { known: "", held: "" });
+  video.preload = "metadata";
+  video.closest("li").querySelector("[data-hold]").setAttribute("aria-pressed", true);
+}
+
 function lay() {
-  for (const video of list.querySelectorAll("video")) sight.observe(video);
+  for (const video of list.querySelectorAll("video")) {
+    hold(video);
+    sight.observe(video);
+  }
   for (const element of document.querySelectorAll(".ground")) layGround(element, choice);
 }
 groundPicker(choice, () => {
@@ -46,10 +57,10 @@ lay();
 list.addEventListener("click", (event) => {
   const card = event.target.closest("li[data-clip]");
   const video = card?.querySelector("video");
-  const hold = event.target.closest("[data-hold]");
-  if (hold) {
+  const holds = event.target.closest("[data-hold]");
+  if (holds) {
     const held = video.toggleAttribute("data-held");
-    hold.setAttribute("aria-pressed", held);
+    holds.setAttribute("aria-pressed", held);
     if (held) video.pause();
     else video.play().catch(() => {});
   }

@@ -22,6 +22,7 @@ export function tableOf(bench, focused) {
     { keys: ["v"], shown: "hold V", does: "see the revision that is compared with; choose it among the earlier revisions", act: () => views.earlier(true) },
     { keys: ["l"], does: "the outline of the matte", act: view("outline") },
     { keys: ["g"], does: "what is dropped, dimmed", act: view("dimmed") },
+    { keys: ["j"], shown: "J, Shift J", does: "the next ground, and the one before", act: (event) => bench.nextGround(event.shiftKey ? -1 : 1) },
     { keys: ["e"], does: "what is wrong, where", act: view("trouble") },
     { keys: ["u"], shown: "U, Shift U", does: "to the next trouble, and the one before", act: (event) => bench.findings.next(event.shiftKey ? -1 : 1) },
     { keys: ["m"], does: "measure the screen: click, or drag an area", act: acts.measure },

@@ -267,7 +267,7 @@ function leaveTools() {
 bench.acts = actsOf(bench);
 listen(bench);
 
-groundPicker(bench.view, () => {
+bench.nextGround = groundPicker(bench.view, () => {
   here();
   bench.remember();
 });

@@ -1,4 +1,4 @@
-/** The choice of what a result is laid over, kept by whoever asks. */
+/** The choice of what a result is laid over, kept by whoever asks. What is given back goes on to the next one. */
 
 import { read } from "./common.js";
 
@@ -39,6 +39,12 @@ export function groundPicker(current, changed) {
     mark();
     changed(current);
   }, () => {});
+  return (way) => {
+    const dots = [...group.querySelectorAll(".dot")];
+    const at = dots.findIndex((dot) => dot.getAttribute("aria-pressed") === "true");
+    // From a colour of one's own, or a still, the first one is next.
+    dots[(Math.max(at, way > 0 ? -1 : 0) + way + dots.length) % dots.length].click();
+  };
 }
 
 /** Lay a ground into an element; for a clip, its frame in step with `frame`. */
