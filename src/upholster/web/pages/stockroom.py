@@ -191,6 +191,8 @@ def _made_from(clip: Clip) -> str:
 
 def _clips() -> dict[str, Any]:
     wanted, page = _wanted(), paging.asked()
+    # Asked for before the clips: what becomes one meanwhile is in both, never in neither.
+    coming = brought_in.waiting()
     shown = page.of(search.clips(wanted, page.most + 1, page.skip))
     fitted = fittings.uses("clip")
     rows = [(c, renders.proof_of(c.render) if c.render else None, fitted.get(c.id, [])) for c in shown["rows"]]
@@ -209,5 +211,5 @@ def _clips() -> dict[str, Any]:
         "tags": search.tags(),
         "deleted": deleted,
         "just_deleted": just,
-        "coming": brought_in.waiting(),
+        "coming": coming,
     }
