@@ -132,3 +132,13 @@ def test_the_sheet_needs_nothing_beside_itself(shot_id: int, tmp_path: Path) -> 
     assert found.findings[0].sentence in sheet
     assert sheet.count("<svg") == 7 and sheet.count("<img") % 3 == 0
     assert "matte.black_point" in sheet
+
+
+def test_the_sheet_tells_nothing_of_what_a_shot_was_before(shot_id: int) -> None:
+    twin = shots.copy_shot(shot_id).id
+    told = measured(twin).findings
+    state = shots.open_shot(twin)
+    shots.revise(twin, state.recipe.model_copy(update={"screen": state.recipe.screen.changed({"paused": True})}), "", 1)
+    assert known(twin).missing
+    now = sheets.sheet_of_shot(twin)
+    assert told[0].sentence not in now

@@ -169,3 +169,16 @@ def test_the_screen_is_seen_through_a_gap_and_not_where_skin_is() -> None:
     whole = frame()
     assert screen_share(whole, (0.05, 0.1, 0.15, 0.3)) == 1.0
     assert screen_share(whole, (0.45, 0.4, 0.55, 0.6)) == 0.0
+
+
+@pytest.mark.parametrize("size", [(1, 1), (1, 40), (3, 2), (16, 5), (33, 17)])
+@pytest.mark.parametrize("cover", [0.0, 0.5, 1.0])
+def test_pictures_of_any_size_are_measured(size: tuple[int, int], cover: float) -> None:
+    def one(number: int) -> Seen:
+        plate = np.full((3, size[1], size[0]), 0.4, np.float32)
+        alpha = np.full(size[::-1], cover, np.float32)
+        return Seen(number, plate, plate, alpha, alpha, np.array(GREEN, np.float32)[:, None, None])
+
+    found = measure(one(1), one(0), one(2))
+    assert all(0 <= place.severity <= 1 for there in found.places.values() for place in there)
+    assert one(1).depth.max() <= max(size) and one(1).away.max() <= max(size)

@@ -73,7 +73,7 @@ def places(error: Codes, *, floor: float, peak: float, least: float, unit: float
     near : float
         Parts that lie as near as this belong together.
     """
-    hurt = cv2.compare(error, max(1, round(floor * 255)), cv2.CMP_GE)
+    hurt = np.where(error >= max(1, round(floor * 255)), np.uint8(255), np.uint8(0))
     if cv2.countNonZero(hurt) < least * unit**2:
         return []
     count, labels = cv2.connectedComponents(_together(hurt, near * unit), connectivity=8)

@@ -102,6 +102,8 @@ class Seen:
     @cached_property
     def depth(self) -> Plane:
         """At half the size: how far each pixel lies inside the body, in pixels of the whole size."""
+        if self._body.all():
+            return np.full(self._body.shape, np.float32(max(self.size)))
         return 2 * cv2.distanceTransform(self._body, cv2.DIST_L2, 3).astype(np.float32, copy=False)
 
     @cached_property

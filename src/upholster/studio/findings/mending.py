@@ -61,8 +61,8 @@ def mend(
         Whether the screen itself is seen in its place: then that is not to be kept.
     """
     best: Mended | None = None
-    before = _seen(measured(recipe, finding.worst), finding)
-    beside = _other(measured(recipe, finding.worst), finding)
+    now = measured(recipe, finding.worst)
+    before, beside = _seen(now, finding), _other(now, finding)
     raster = looked_at(recipe).take.result(plate)
     for each in mends(finding, recipe, max(plate.plate_width, plate.plate_height) / 960):
         if screen_seen and isinstance(each, Patch) and each.does == "keep_inside":

@@ -23,7 +23,9 @@ def sheet_of_shot(shot_id: int) -> str:
     state = shots.open_shot(shot_id)
     facts, (first, end) = state.footage.facts, look.span_of(state.footage, state.recipe)
     wanted = measuring.digests(state.footage, state.recipe)
-    measured = {n: found for n, found in kept.measured_of(shot_id).items() if n in wanted}
+    known = kept.digests(shot_id)
+    # What was measured of the shot as it was before tells nothing of it as it is.
+    measured = kept.measured_of(shot_id, [n for n, digest in wanted.items() if known.get(n) == digest])
 
     def picture(frame: int) -> tuple[Plane, Plane]:
         return look.keyed(state.footage, state.recipe, frame)

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any, Literal, NamedTuple
 
-from upholster.core.documents.recipe import Recipe
+from upholster.core.documents.recipe import Matte, Recipe
 from upholster.core.documents.screen import Screen
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
@@ -107,19 +107,15 @@ def _screen(source: Recipe, target: shots.State) -> tuple[Screen, list[str]]:
 
 def _points(source: shots.State, target: shots.State, recipe: Recipe) -> tuple[Recipe, list[str]]:
     """Clear and solid follow the target's own grain where they followed the source's."""
-    first = shots.first_recipe(source.footage).matte
-    followed = (source.recipe.matte.black_point, source.recipe.matte.white_point) == (
-        first.black_point,
-        first.white_point,
-    )
+    first, own = (shots.first_recipe(state.footage).matte for state in (source, target))
+    followed = _clear_and_solid(source.recipe.matte) == _clear_and_solid(first)
     if not followed or knowledge(target.footage, recipe.screen) is None:
         return recipe, []
-    own = shots.first_recipe(target.footage).matte
-    points = {"black_point": own.black_point, "white_point": own.white_point}
-    matte = recipe.matte.model_copy(update=points)
-    words = (
-        []
-        if points == {"black_point": first.black_point, "white_point": first.white_point}
-        else [f"Clear and solid follow its own grain: {own.black_point:.1%} and {own.white_point:.0%}."]
-    )
-    return recipe.model_copy(update={"matte": matte}), words
+    black, white = _clear_and_solid(own)
+    matte = recipe.matte.model_copy(update={"black_point": black, "white_point": white})
+    words = [f"Clear and solid follow its own grain: {black:.1%} and {white:.0%}."]
+    return recipe.model_copy(update={"matte": matte}), words if (black, white) != _clear_and_solid(first) else []
+
+
+def _clear_and_solid(matte: Matte) -> tuple[float, float]:
+    return matte.black_point, matte.white_point
