@@ -74,3 +74,47 @@ def test_twenty_shots_get_one_recipe_and_are_delivered_in_one_go(page: Page, pla
     assert not any(c.name.startswith(plates[7].stem) for c in made())
     page.goto("/renders")
     expect(page.locator("#tally")).to_contain_text(re.compile(r"\d+ done"))
+
+
+def test_linked_shots_are_changed_together_until_one_departs(page: Page, tmp_path: Path) -> None:
+    names = [f"bittern_{n}" for n in range(3)]
+    for n, name in enumerate(names):
+        write_video(tmp_path / f"{name}.mp4", [shot(frame=k, uneven=0.031)[0] for k in range(10, 14 + n)])
+    bring_in(page, *sorted(tmp_path.glob("*.mp4")))
+    own = lambda: {f.name: f.shots[0].id for f in footage.all_footage() if f.name in names}  # noqa: E731
+    wait_for(lambda: len(own()) == 3 and all(f.state == "ready" for f in footage.all_footage() if f.name in names))
+    page.goto("/footage")
+    for name in names:
+        page.get_by_label(f"Choose {name}").check()
+    page.get_by_label("Shot whose recipe is given").select_option(label=names[0])
+    page.get_by_role("button", name="Link them").click()
+    expect(page.get_by_text(f"2 shots are linked with {names[0]} now")).to_be_visible()
+    card = page.locator("li.card", has_text=names[1])
+    expect(card).to_contain_text("Linked with 2 shots, not in take, masks, traces.", use_inner_text=True)
+    open_bench(page, names[0])
+    settled(page)
+    expect(page.locator("#family-others a")).to_have_text(names[1:])
+    set_value(page, "Saturation", "60")
+    kept(page)
+    recipes = lambda: [shots.open_shot(own()[n]).recipe for n in names]  # noqa: E731
+    assert [r.finish.saturation for r in recipes()] == [0.6] * 3
+    # On one line this one goes its own way, and comes back to it.
+    chain = page.get_by_role("button", name="Finish as in the family")
+    chain.click()
+    expect(chain).to_have_attribute("aria-pressed", "false")
+    set_value(page, "Saturation", "20")
+    kept(page)
+    assert [r.finish.saturation for r in recipes()] == [0.2, 0.6, 0.6]
+    page.reload()
+    settled(page)
+    expect(chain).to_have_attribute("aria-pressed", "false")
+    chain.click()
+    expect(
+        page.get_by_role("spinbutton", name="Saturation", exact=True)
+        .or_(page.get_by_label("Saturation", exact=True))
+        .first
+    ).to_contain_text("60")
+    assert [r.finish.saturation for r in recipes()] == [0.6] * 3
+    page.get_by_role("button", name="Unlink this shot").click()
+    expect(page.locator("#family")).to_be_hidden()
+    expect(chain).to_be_hidden()

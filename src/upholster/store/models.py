@@ -101,6 +101,14 @@ class Reading(Base):
     footage: Mapped[Footage] = relationship(back_populates="readings")
 
 
+class Family(Base):
+    """Shots that are linked: what is changed of one is changed of all."""
+
+    __tablename__ = "family"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+
+
 class Shot(Base):
     """One use of footage: its own recipe and history. `head` is the revision in force."""
 
@@ -116,6 +124,9 @@ class Shot(Base):
     left_alone: Mapped[list[Any]] = mapped_column(JSONB, default=list)
     #: How many findings there were when all of a revision was measured, and the worst in words.
     summary: Mapped[dict[str, Any] | None]
+    family_id: Mapped[int | None] = mapped_column(ForeignKey("family.id", ondelete="SET NULL"), index=True)
+    #: Lines of the work order on which it goes its own way in its family.
+    departs: Mapped[list[str]] = mapped_column(default=list)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
     footage: Mapped[Footage] = relationship(back_populates="shots")

@@ -12,7 +12,7 @@ from upholster.core.documents.recipe import Recipe, changed
 from upholster.studio import drawings
 from upholster.studio.errors import Refused
 from upholster.studio.fittings.fittings import document_at
-from upholster.studio.shots.copying import Line
+from upholster.studio.shots.lines import Line
 from upholster.studio.shots.shots import recipe_of
 
 Body = TypeVar("Body", bound="Asked")
@@ -313,6 +313,13 @@ class RecipeGiven(Asked):
     source: Id
     shots: list[Id] = Field(min_length=1, max_length=1000)
     lines: list[Line] = Field(max_length=20)
+
+
+class LineFollowed(Asked):
+    """Whether a line of a linked shot is as it is in its family."""
+
+    line: Line
+    follows: bool
 
 
 class UploadBegun(Asked):

@@ -6,6 +6,7 @@ from typing import Any
 from upholster.media.delivery import Delivery, as_hex
 from upholster.media.facts import Facts, Runs, runs_in_words
 from upholster.media.formats import FORMATS
+from upholster.studio.shots.lines import words_of
 
 #: Between a number and its unit, which belong on one line.
 _NO_BREAK = "\u00a0"
@@ -84,4 +85,5 @@ FILTERS = {
     "hex": as_hex,
     "damaged": damaged,
     "error_line": error_line,
+    "line_words": words_of,
 }

@@ -84,6 +84,14 @@ def overtaken(renders: Iterable[Render]) -> dict[int, list[str]]:
     return {n: names for n, names in found.items() if names}
 
 
+def last_of(shot_ids: Sequence[int]) -> dict[int, Render]:
+    """The newest render of each shot that has any; one query, however many there are."""
+    newest = select(func.max(Render.id)).where(Render.shot_id.in_(shot_ids)).group_by(Render.shot_id)
+    with session() as db:
+        return {render.shot_id: render for render in db.scalars(select(Render).where(Render.id.in_(newest)))
+                if render.shot_id is not None}  # fmt: skip
+
+
 #: Needs whose formats keep a clip so well that others are made from its file.
 _KEEPING = ("edit", "archive", "pictures")
 

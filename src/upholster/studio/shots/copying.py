@@ -1,31 +1,12 @@
 """One recipe for many shots: lines of a shot's work order given to others, each keeping what is its own."""
 
 from collections.abc import Sequence
-from typing import Any, Literal, NamedTuple
+from typing import NamedTuple
 
-from upholster.core.documents.recipe import Matte, Recipe
-from upholster.core.documents.screen import Screen
-from upholster.core.screen.propose import screen_name
-from upholster.store.models import Footage
 from upholster.studio.errors import Refused
-from upholster.studio.shots import shots
-from upholster.studio.shots.screens import knowledge
-
-#: The lines of the work order that can be given, by name, with the parts of the recipe they stand for.
-LINES: dict[str, tuple[str, ...]] = {
-    "take": ("take",),
-    "screen": ("screen", "region", "qualifier"),
-    "matte": ("matte",),
-    "masks": ("masks",),
-    "traces": ("traces",),
-    "edge": ("edge",),
-    "edge_colour": ("edge_colour",),
-    "finish": ("finish",),
-}
-#: Lines of things that are drawn on one picture.
-DRAWN = ("masks", "traces")
-_CROP = ("crop_left", "crop_top", "crop_right", "crop_bottom")
-Line = Literal["take", "screen", "matte", "masks", "traces", "edge", "edge_colour", "finish"]
+from upholster.studio.shots import families, shots
+from upholster.studio.shots.lines import Line, Side, with_lines
+from upholster.studio.shots.revisions import first_recipe
 
 
 class Given(NamedTuple):
@@ -45,77 +26,21 @@ def give_recipe(source: int, targets: Sequence[int], lines: Sequence[Line]) -> l
     return [_give(state, target, lines) for target in dict.fromkeys(targets) if target != source]
 
 
+def link(source: int, targets: Sequence[int], lines: Sequence[Line]) -> list[Given]:
+    """Give lines of one shot's recipe to others, and link them with it on those lines."""
+    # Families that some of them leave stay as they are.
+    families.unlink([target for target in targets if target != source], shots.open_shot(source).shot.family_id)
+    given = give_recipe(source, targets, lines)
+    families.link(source, [each.shot for each in given if each.revision], lines)
+    return given
+
+
 def _give(source: shots.State, target: int, lines: Sequence[Line]) -> Given:
     try:
         state = shots.open_shot(target)
-        recipe, sentences = _with_lines(source, state, lines)
+        sides = Side(source.footage, source.recipe), Side(state.footage, state.recipe)
+        recipe, sentences = with_lines(*sides, lines, first_recipe(state.footage).screen)
         made = shots.revise(target, recipe, f"Recipe of {source.shot.name}", state.revision)
     except Refused as error:
         return Given(target, shots.name_of(target), 0, [str(error)])
     return Given(target, made.shot.name, made.revision, sentences)
-
-
-def _with_lines(source: shots.State, target: shots.State, lines: Sequence[Line]) -> tuple[Recipe, list[str]]:
-    """The target's recipe with lines of the source's, and what is told of it."""
-    recipe, sentences = target.recipe, []
-    same_size = _size(source.footage) == _size(target.footage)
-    for line in lines:
-        if line in DRAWN and not same_size:
-            sentences.append(f"Its {line} stay as they are: it is of another size.")
-            continue
-        update: dict[str, Any] = {section: getattr(source.recipe, section) for section in LINES[line]}
-        if line == "take":
-            update, told = _take(source, target, same_size=same_size)
-            sentences += told
-        if line == "screen":
-            update["screen"], told = _screen(source.recipe, target)
-            sentences += told
-        recipe = recipe.model_copy(update=update)
-    if "matte" in lines:
-        recipe, told = _points(source, target, recipe)
-        sentences += told
-    return recipe, sentences
-
-
-def _size(footage: Footage) -> tuple[int, int]:
-    return int(footage.facts["width"]), int(footage.facts["height"])
-
-
-def _take(source: shots.State, target: shots.State, *, same_size: bool) -> tuple[dict[str, Any], list[str]]:
-    """The source's take within the target's length; its crop only where both are of one size."""
-    take, own, sentences = source.recipe.take, target.recipe.take, []
-    last = int(target.footage.facts["length"]) - 1
-    changes: dict[str, Any] = {"first": min(take.first, last)}
-    if take.last is not None:
-        changes["last"] = min(take.last, last)
-        if take.last > last:
-            sentences.append(f"It ends on frame {last}: it is shorter.")
-    if not same_size:
-        changes |= {side: getattr(own, side) for side in _CROP}
-        if any(getattr(take, side) for side in _CROP):
-            sentences.append("Its crop stays as it is: it is of another size.")
-    return {"take": take.model_copy(update=changes)}, sentences
-
-
-def _screen(source: Recipe, target: shots.State) -> tuple[Screen, list[str]]:
-    """The screen as measured for the target itself, paused where the source's is."""
-    proposed = shots.first_recipe(target.footage).screen
-    own = proposed.model_copy(update={"paused": source.screen.paused})
-    here, there = screen_name(own), screen_name(source.screen)
-    return own, [] if here == there else [f"Its ground stays as it was measured: {here}, not {there}."]
-
-
-def _points(source: shots.State, target: shots.State, recipe: Recipe) -> tuple[Recipe, list[str]]:
-    """Clear and solid follow the target's own grain where they followed the source's."""
-    first, own = (shots.first_recipe(state.footage).matte for state in (source, target))
-    followed = _clear_and_solid(source.recipe.matte) == _clear_and_solid(first)
-    if not followed or knowledge(target.footage, recipe.screen) is None:
-        return recipe, []
-    black, white = _clear_and_solid(own)
-    matte = recipe.matte.model_copy(update={"black_point": black, "white_point": white})
-    words = [f"Clear and solid follow its own grain: {black:.1%} and {white:.0%}."]
-    return recipe.model_copy(update={"matte": matte}), words if (black, white) != _clear_and_solid(first) else []
-
-
-def _clear_and_solid(matte: Matte) -> tuple[float, float]:
-    return matte.black_point, matte.white_point

@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from upholster.core.documents.recipe import VERSION, Recipe, changed, differences, document_of, read_recipe
-from upholster.store.models import Revision, Shot
+from upholster.store.models import Footage, Revision, Shot
 from upholster.studio import drawings
 from upholster.studio.errors import Missing
 
@@ -18,6 +18,11 @@ _APART = 31
 #: Recipes by shot and number; a revision never changes.
 _known: LRUCache[tuple[int, int], Recipe] = LRUCache(500)
 _lock = threading.Lock()
+
+
+def first_recipe(footage: Footage) -> Recipe:
+    """The recipe proposed for footage when it was first read."""
+    return read_recipe(footage.first_recipe)
 
 
 def revision_of(db: Session, shot_id: int, number: int) -> Revision:

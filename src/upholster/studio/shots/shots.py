@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from upholster.core.documents.recipe import Matte, Recipe, read_recipe
+from upholster.core.documents.recipe import Matte, Recipe
 from upholster.core.documents.screen import SAMPLES, Sample, Screen
 from upholster.core.first_recipe import propose_matte
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -15,6 +15,7 @@ from upholster.store.session import session
 from upholster.store.states import FootageState
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.naming import clean
+from upholster.studio.shots import families
 from upholster.studio.shots.revisions import add_revision, known_recipe, recipe_at, revision_of
 from upholster.studio.shots.screens import knowledge, survey_of
 
@@ -57,11 +58,6 @@ def name_of(shot_id: int) -> str:
         return db.scalar(select(Shot.name).where(Shot.id == shot_id)) or f"Shot {shot_id}"
 
 
-def first_recipe(footage: Footage) -> Recipe:
-    """The recipe proposed for footage when it was first read."""
-    return read_recipe(footage.first_recipe)
-
-
 def revise(shot_id: int, recipe: Recipe, change: str, seen: int, *, branch: bool = False) -> State:
     """Make `recipe`, made from revision `seen`, the one in force, as a new revision.
 
@@ -72,10 +68,12 @@ def revise(shot_id: int, recipe: Recipe, change: str, seen: int, *, branch: bool
     """
     with session() as db:
         shot = _get(db, shot_id, lock=True)
-        if _recipe(db, shot) != recipe:
+        before = _recipe(db, shot)
+        if before != recipe:
             if not branch:
                 _check_seen(db, shot, seen)
             add_revision(db, shot, recipe, clean(change, 200), revision_of(db, shot.id, seen).number)
+            families.pass_on(db, shot, before, clean(change, 150))
         return _state(db, shot)
 
 
@@ -84,9 +82,9 @@ def undo(shot_id: int, seen: int) -> State:
     with session() as db:
         shot = _get(db, shot_id, lock=True)
         _check_seen(db, shot, seen)
-        parent = revision_of(db, shot.id, shot.head).parent
-        if parent is not None:
-            shot.head = parent
+        here = revision_of(db, shot.id, shot.head)
+        if here.parent is not None:
+            _walk(db, shot, here.parent, f"Undone: {here.change}")
         return _state(db, shot)
 
 
@@ -97,7 +95,7 @@ def redo(shot_id: int, seen: int) -> State:
         _check_seen(db, shot, seen)
         child = _child(db, shot)
         if child is not None:
-            shot.head = child.number
+            _walk(db, shot, child.number, child.change)
         return _state(db, shot)
 
 
@@ -105,8 +103,15 @@ def go_to(shot_id: int, number: int) -> State:
     """Go back (or on) to any revision; none is lost."""
     with session() as db:
         shot = _get(db, shot_id, lock=True)
-        shot.head = revision_of(db, shot.id, number).number
+        there = revision_of(db, shot.id, number)
+        _walk(db, shot, there.number, there.change)
         return _state(db, shot)
+
+
+def _walk(db: Session, shot: Shot, number: int, change: str) -> None:
+    """Bring another revision into force."""
+    before, shot.head = _recipe(db, shot), number
+    families.pass_on(db, shot, before, clean(change, 150))
 
 
 def history(shot_id: int) -> list[Revision]:
@@ -173,7 +178,9 @@ def _proposed(matte: Matte, footage: Footage, screen: Screen, known: ScreenKnowl
 
 
 def _get(db: Session, shot_id: int, *, lock: bool = False) -> Shot:
-    """A shot; locked, nobody else changes it until the transaction ends."""
+    """A shot; locked, nobody else changes it, or one linked with it, until the transaction ends."""
+    if lock:
+        families.hold(db, shot_id)
     shot = db.get(Shot, shot_id, with_for_update=lock)
     if shot is None:
         raise Missing("This shot is not here any more.")

@@ -10,12 +10,13 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.core.documents.recipe import Recipe, changed, document_of
 from upholster.core.screen.propose import screen_name
-from upholster.store.models import Footage
+from upholster.store.models import Footage, Shot
 from upholster.studio.errors import Refused
 from upholster.studio.footage import bring_in, renaming
 from upholster.studio.looking import look
 from upholster.studio.renders import renders
-from upholster.studio.shots import screens, shots
+from upholster.studio.shots import families, screens, shots
+from upholster.studio.shots.revisions import first_recipe
 from upholster.studio.stock import stock
 from upholster.web import requests
 from upholster.web.fields import fields
@@ -48,7 +49,7 @@ def show(shot_id: int) -> str:
             "facts": _plain_facts(state),
             "fields": fields(),
             "delivery": deliver.choices(state.footage.facts),
-            "defaults": _document(shots.first_recipe(state.footage)),
+            "defaults": _document(first_recipe(state.footage)),
         },
         grounds=grounds,
         mattes=[g for g in grounds if (g.width, g.height) == (facts["width"], facts["height"])],
@@ -90,6 +91,20 @@ def state(shot_id: int) -> Response:
 @page.post("/revisions/<int:number>")
 def go_to(shot_id: int, number: int) -> Response:
     return jsonify(state_of(shots.go_to(shot_id, number)))
+
+
+@page.post("/family")
+def follow(shot_id: int) -> Response:
+    """Let a line be as it is in the shot's family, or go its own way."""
+    asked = asked_for(requests.LineFollowed)
+    (families.follow if asked.follows else families.depart)(shot_id, asked.line)
+    return jsonify(state_of(shots.open_shot(shot_id)))
+
+
+@page.post("/unlink")
+def unlink(shot_id: int) -> Response:
+    families.unlink([shot_id])
+    return jsonify(state_of(shots.open_shot(shot_id)))
 
 
 @page.get("/history")
@@ -210,7 +225,16 @@ def state_of(state: shots.State) -> dict[str, Any]:
         "undo": state.undo,
         "redo": state.redo,
         "shown": _shown(state.footage, state.recipe),
+        "family": _family(state.shot),
     }
+
+
+def _family(shot: Shot) -> dict[str, Any] | None:
+    """The shots that one is linked with, and the lines on which it departs."""
+    linked = families.members([shot]).get(shot.family_id or 0)
+    if linked is None:
+        return None
+    return {"others": [m._asdict() for m in linked if m.shot != shot.id], "departs": shot.departs}
 
 
 def _document(recipe: Recipe) -> dict[str, Any]:

@@ -11,8 +11,9 @@ from upholster.store.states import FootageState
 from upholster.studio.errors import Missing
 from upholster.studio.footage import bring_in, rate, renaming, uploads
 from upholster.studio.looking import look
+from upholster.studio.renders import renders
 from upholster.studio.renders.presets import presets
-from upholster.studio.shots import copying
+from upholster.studio.shots import copying, families, lines
 from upholster.studio.stock import demo_stock
 from upholster.web import paging, requests
 from upholster.web.requests import asked_for, number_asked
@@ -30,8 +31,8 @@ def show() -> str:
         needs=NEEDS,
         presets=presets(),
         ready=READY,
-        lines=copying.LINES,
-        drawn=copying.DRAWN,
+        lines=lines.LINES,
+        own=lines.OWN,
     )
 
 
@@ -42,7 +43,13 @@ def listing() -> str:
 
 def _footage() -> dict[str, Any]:
     page = paging.asked()
-    return page.of(bring_in.all_footage(page.most + 1, page.skip)) | {"furnishing": demo_stock.under_way()}
+    shown = page.of(bring_in.all_footage(page.most + 1, page.skip))
+    shots = [f.shots[0] for f in shown["rows"] if f.shots]
+    return shown | {
+        "furnishing": demo_stock.under_way(),
+        "families": families.members(shots),
+        "renders": renders.last_of([shot.id for shot in shots]),
+    }
 
 
 @page.get("/grounds")
@@ -56,6 +63,19 @@ def give_recipe() -> Response:
     """Give lines of one shot's recipe to others."""
     asked = asked_for(requests.RecipeGiven)
     return jsonify([given._asdict() for given in copying.give_recipe(asked.source, asked.shots, asked.lines)])
+
+
+@page.post("/families")
+def link() -> Response:
+    """Give lines of one shot's recipe to others, and link them with it."""
+    asked = asked_for(requests.RecipeGiven)
+    return jsonify([given._asdict() for given in copying.link(asked.source, asked.shots, asked.lines)])
+
+
+@page.post("/shots/<int:shot_id>/unlink")
+def unlink(shot_id: int) -> str:
+    families.unlink([shot_id])
+    return listing()
 
 
 @page.post("/uploads")

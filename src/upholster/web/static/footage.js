@@ -120,17 +120,21 @@ document.getElementById("batch-render").addEventListener("click", async () => {
     say(error.message);
   }
 });
-document.getElementById("family-give").addEventListener("click", async () => {
+/** Give lines of one shot to the others, once or from now on. */
+async function give(path, [one, many]) {
   const source = Number(document.getElementById("family-source").value);
   const lines = [...document.querySelectorAll("#family [data-line]:checked")].map((box) => box.dataset.line);
   try {
-    const given = await send("/footage/recipes", { source, shots: [...chosen].map(Number), lines });
+    const given = await send(path, { source, shots: [...chosen].map(Number), lines });
     const told = given.filter(({ sentences }) => sentences.length);
     const taken = given.filter(({ revision }) => revision).length;
-    const heading = `${taken} shot${taken === 1 ? " has" : "s have"} the recipe of ${nameOf(source)} now.`;
+    const heading = `${taken} ${taken === 1 ? `shot ${one}` : `shots ${many}`} ${nameOf(source)} now.`;
     if (told.length) tell(heading, told.map(({ name, sentences }) => [name, sentences.join(" ")]));
     else say(heading);
+    htmx.trigger(cards, "refresh");
   } catch (error) {
     say(error.message);
   }
-});
+}
+document.getElementById("family-give").addEventListener("click", () => give("/footage/recipes", ["has the recipe of", "have the recipe of"]));
+document.getElementById("family-link").addEventListener("click", () => give("/footage/families", ["is linked with", "are linked with"]));

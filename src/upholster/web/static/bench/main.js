@@ -10,6 +10,7 @@ import { actsOf } from "./acts.js";
 import { conflict } from "./conflict.js";
 import { Deliver } from "./deliver.js";
 import { Drawings } from "./drawings.js";
+import { Family } from "./family.js";
 import { Findings } from "./findings.js";
 import { Finish } from "./finish.js";
 import { Follow } from "./follow.js";
@@ -100,6 +101,7 @@ bench.values = new Values(bench);
 bench.instruments = new Instruments(bench, bench.values);
 bench.keyframes = new Keyframes(bench, bench.values);
 bench.order = new Order(bench);
+bench.family = new Family(bench);
 bench.measure = new Measure(bench, {
   button: "measure",
   words: "Click on the ground to take out, or drag an area of it; or move with the arrow keys and press Enter.",
@@ -174,6 +176,7 @@ function noted(state) {
     $(way).title = state[way] ? `${way === "undo" ? "Undo" : "Redo"}: ${state[way]}` : `Nothing to ${way}`;
   }
   show();
+  bench.family.show(state.family);
   bench.deliver.follow();
   bench.findings.follow();
 }

@@ -1,0 +1,130 @@
+"""Linked shots: a change of one goes to all, but for lines on which one departs."""
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from brought import green_shot
+from conftest import House
+from upholster.core.documents.recipe import Recipe
+from upholster.studio.errors import Refused
+from upholster.studio.shots import copying, families, shots
+
+
+@pytest.fixture
+def linked(house: House, tmp_path: Path, unlike: Callable[[], float]) -> list[int]:
+    """Three shots that are linked on matte, screen and finish."""
+    numbers = [plate(tmp_path, name, unlike()) for name in ("one", "two", "three")]
+    given = copying.link(numbers[0], numbers, ["screen", "matte", "finish"])
+    assert [each.shot for each in given] == numbers[1:] and all(each.revision for each in given)
+    return numbers
+
+
+@pytest.fixture(scope="module")
+def unlike() -> Callable[[], float]:
+    """Light of its own for each plate, so that no two have the same bytes."""
+    values = iter(0.05 + 0.0007 * n for n in range(100))
+    return lambda: next(values)
+
+
+def plate(folder: Path, name: str, uneven: float) -> int:
+    (folder / name).mkdir()
+    return green_shot(folder / name, f"crane_{name}", 6, uneven)
+
+
+def change(shot: int, words: str = "changed", **sections: dict[str, object]) -> Recipe:
+    state = shots.open_shot(shot)
+    changed = {name: getattr(state.recipe, name).changed(fields) for name, fields in sections.items()}
+    return shots.revise(shot, state.recipe.model_copy(update=changed), words, state.revision).recipe
+
+
+def test_a_change_goes_to_all_and_each_can_undo_it(linked: list[int]) -> None:
+    one, two, three = linked
+    change(two, "Holes", matte={"fill_holes": 9.0})
+    assert [shots.open_shot(n).recipe.matte.fill_holes for n in linked] == [9.0] * 3
+    assert shots.open_shot(three).undo == "Holes (as crane_two)"
+    # Undone in one, it is undone in all.
+    shots.undo(three, shots.open_shot(three).revision)
+    assert len({shots.open_shot(n).recipe.matte.fill_holes for n in linked}) == 1
+    assert shots.open_shot(one).recipe.matte.fill_holes != 9.0
+    shots.redo(three, shots.open_shot(three).revision)
+    assert [shots.open_shot(n).recipe.matte.fill_holes for n in linked] == [9.0] * 3
+
+
+def test_lines_that_are_not_linked_stay_a_shots_own(linked: list[int]) -> None:
+    one, two, _ = linked
+    before = shots.open_shot(two)
+    change(one, edge={"choke": 2.0})
+    assert shots.open_shot(two).revision == before.revision
+    families.depart(two, "matte")
+    change(one, matte={"fill_holes": 7.0}, finish={"saturation": 0.4})
+    now = shots.open_shot(two).recipe
+    assert (now.matte, now.finish.saturation) == (before.recipe.matte, 0.4)
+    # What departs gives nothing either.
+    change(two, matte={"fill_holes": 3.0})
+    assert shots.open_shot(one).recipe.matte.fill_holes == 7.0
+    families.follow(two, "matte")
+    assert shots.open_shot(two).recipe.matte.fill_holes == 7.0
+    change(one, matte={"fill_holes": 8.0})
+    assert shots.open_shot(two).recipe.matte.fill_holes == 8.0
+
+
+def test_a_screen_measured_in_one_stays_its_own_and_a_pause_goes_to_all(linked: list[int]) -> None:
+    one, two, _ = linked
+    own = shots.open_shot(two).recipe.screen
+    change(one, screen={"paused": True}, region={"joined": True})
+    now = shots.open_shot(two).recipe
+    assert now.screen == own.changed({"paused": True}) and now.region.joined
+
+
+def test_a_shot_that_is_unlinked_goes_its_own_way_and_the_last_is_linked_with_nobody(linked: list[int]) -> None:
+    one, two, three = linked
+    families.unlink([two])
+    change(one, finish={"saturation": 0.2})
+    assert shots.open_shot(two).recipe.finish.saturation != 0.2
+    assert shots.open_shot(three).recipe.finish.saturation == 0.2
+    told = families.members([shots.open_shot(one).shot])
+    assert [[m.shot for m in there] for there in told.values()] == [[one, three]]
+    families.unlink([three])
+    assert families.members([shots.open_shot(one).shot]) == {}
+    with pytest.raises(Refused, match="not linked"):
+        families.depart(three, "matte")
+
+
+def test_whoever_is_linked_anew_leaves_its_family_as_it_is(linked: list[int], tmp_path: Path, unlike) -> None:
+    one, two, three = linked
+    other = plate(tmp_path, "four", unlike())
+    change(other, finish={"saturation": 0.7})
+    gone, given = copying.link(other, [2_000_000, three], ["finish"])
+    assert (gone.revision, given.shot) == (0, three)
+    assert [shots.open_shot(n).recipe.finish.saturation == 0.7 for n in (one, two, three)] == [False, False, True]
+    assert families.members([shots.open_shot(three).shot]).popitem()[1] == [
+        families.Member(three, "crane_three", shots.open_shot(three).shot.departs),
+        families.Member(other, "crane_four", shots.open_shot(other).shot.departs),
+    ]
+    with pytest.raises(Refused, match="at least one line"):
+        copying.link(one, [two], [])
+
+
+def test_two_who_change_linked_shots_at_once_wait_for_each_other(linked: list[int]) -> None:
+    states = {n: shots.open_shot(n) for n in linked}
+    failed: list[BaseException] = []
+
+    def again(shot: int) -> None:
+        try:
+            for n in range(12):
+                state = states[shot]
+                finish = state.recipe.finish.changed({"saturation": 0.1 + 0.01 * n + linked.index(shot)})
+                shots.revise(shot, state.recipe.model_copy(update={"finish": finish}), "", state.revision, branch=True)
+        except BaseException as error:
+            failed.append(error)
+
+    threads = [threading.Thread(target=again, args=(n,)) for n in linked]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert not failed
+    assert len({shots.open_shot(n).recipe.finish.saturation for n in linked}) == 1
