@@ -32,3 +32,25 @@ def clicks(path: Path) -> list[float]:
     loud = np.flatnonzero(np.abs(raw) > 0.05)
     begins = loud[np.diff(loud, prepend=-RATE) > RATE // 20]
     return [float(n / RATE) for n in begins]
+
+
+def write_sounding(path: Path, movie: Path, *at: float, seconds: float = 2.0) -> Path:
+    """A movie with a sound track of clicks, as Debian's FFmpeg puts it together."""
+    sound = write_clicks(path.with_suffix(".wav"), *at, seconds=seconds)
+    asked = [
+        "ffmpeg",
+        "-v",
+        "error",
+        "-i",
+        str(movie),
+        "-i",
+        str(sound),
+        "-c:v",
+        "copy",
+        "-c:a",
+        "pcm_s16le",
+        str(path),
+    ]
+    subprocess.run(asked, check=True)
+    sound.unlink()
+    return path

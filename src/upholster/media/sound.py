@@ -89,6 +89,15 @@ def as_it_sounds(seconds: Fraction) -> SoundWanted:
     )  # fmt: skip
 
 
+def as_shot(span: range, rate: Fraction) -> SoundWanted:
+    """The sound of frames of a source at `rate` a second, at their own speed."""
+    first, end = span.start / rate, span.stop / rate
+    return SoundWanted(
+        first=first, end=end, before=Fraction(0), moving=end - first, after=Fraction(0),
+        backwards=False, whole=False, codec=_CODECS["mov"][0], copied=frozenset(),
+    )  # fmt: skip
+
+
 def sound_wanted(times: TimeMap, source: Fraction, length: int, container: str) -> SoundWanted:
     """The sound that goes with a time map of footage of `length` frames at `source` a second, for a container."""
     codec, copied = _CODECS[container]

@@ -63,6 +63,10 @@ class LayerMatched(FittingChange):
     layer: Mark
 
 
+class SoundAsked(OfRecipe):
+    taken: bool = False
+
+
 class FittingPicture(OfFitting):
     window: Word
     sequence: Id
@@ -266,6 +270,8 @@ class ViewState(Asked):
     footage: Annotated[str, Field(max_length=12)] | None = None
     split: Annotated[float, Field(ge=0, le=1)] | None = None
     surround: Literal["dark", "mid", "light"] | None = None
+    #: Whether it plays without sound.
+    hushed: bool | None = None
     #: Whether what is wrong is looked for, and the kinds that are not shown.
     measured: bool | None = None
     unseen: list[Annotated[str, Field(max_length=12)]] | None = Field(default=None, max_length=20)

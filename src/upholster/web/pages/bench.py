@@ -10,10 +10,11 @@ from flask import Blueprint, Response, jsonify, render_template, request
 
 from upholster.core.documents.recipe import Recipe, changed, document_of
 from upholster.core.screen.propose import screen_name
+from upholster.media.mixing import packed
 from upholster.store.models import Footage, Shot
 from upholster.studio.errors import Refused
 from upholster.studio.footage import bring_in, renaming
-from upholster.studio.looking import look
+from upholster.studio.looking import listening, look
 from upholster.studio.renders import renders
 from upholster.studio.shots import families, screens, shots
 from upholster.studio.shots.revisions import first_recipe
@@ -163,6 +164,18 @@ def picture(shot_id: int) -> Response:
     return response
 
 
+@page.post("/sound.wav")
+def sound(shot_id: int) -> Response:
+    """What is heard while the shot plays; 204 where there is nothing."""
+    asked = asked_for(requests.SoundAsked)
+    samples = listening.heard(look.footage_of(shot_id), asked.read(shot_id), taken=asked.taken)
+    if samples is None:
+        return Response(status=204)
+    response = Response(packed(samples), mimetype="audio/wav")
+    response.headers["Cache-Control"] = "no-store"
+    return response
+
+
 def _shown(footage: Footage, recipe: Recipe, *, whole: bool = False) -> dict[str, Any]:
     """What a window must know to draw on a picture and to count its frames.
 
@@ -244,6 +257,7 @@ def _document(recipe: Recipe) -> dict[str, Any]:
 
 def _plain_facts(state: shots.State) -> dict[str, Any]:
     return {k: state.footage.facts[k] for k in ("width", "height", "length", "rate", "depth")} | {
+        "sound": bool(state.footage.facts.get("sound")),
         "damaged": state.footage.facts.get("damaged", []),
         "timecode": state.footage.facts.get("timecode", ""),
         "pictures": f"/footage/{state.footage.id}/frame/",

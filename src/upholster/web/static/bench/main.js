@@ -23,6 +23,7 @@ import { Masks } from "./masks.js";
 import { Order } from "./order.js";
 import { Requests } from "./requests.js";
 import { Ribbon } from "./ribbon.js";
+import { Sound } from "./sound.js";
 import { Store } from "./store.js";
 import { Brush } from "./tools/brush.js";
 import { Crop } from "./tools/crop.js";
@@ -47,7 +48,7 @@ const bench = {
   screenName: start.screenName,
   /** Where the picture lies and how frames are counted, as the house last said. */
   shown: start.shown,
-  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", unfolded: [], ...start.bench, ...viewLeft(at), ...start.chosen },
+  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", hushed: false, unfolded: [], ...start.bench, ...viewLeft(at), ...start.chosen },
   /** The frame of the footage in view. */
   frame: () => bench.view.frame,
   counted: () => bench.frames.counted(),
@@ -116,6 +117,7 @@ bench.brush = new Brush(bench);
 bench.traces.showSize(bench.brush.radius);
 bench.shape = new Shape(bench);
 bench.follow = new Follow(bench);
+bench.sound = new Sound(bench);
 const played = new Played();
 bench.player = new Player({
   rate: () => asNumber(bench.facts.rate),
@@ -132,9 +134,10 @@ bench.player = new Player({
     for (const [what, { image }] of pictures) bench.viewer.draw(what, image);
     here();
   },
-  listen: () => null,
+  listen: (number, rate, way) => bench.sound.play(number, rate, way),
   trouble: bench.trouble,
   stopped() {
+    bench.sound.stop();
     show();
     bench.refresh();
     bench.remember();
@@ -192,6 +195,7 @@ function taken(state) {
 /** Write everything anew. */
 function show() {
   bench.order.show();
+  bench.sound.follow();
   bench.masks.show();
   bench.traces.show();
   bench.finish.show();

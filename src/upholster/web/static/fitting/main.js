@@ -98,7 +98,7 @@ page.player = new Player({
     $("frames").querySelector(".playhead").style.left = `${(100 * (number + 0.5)) / page.facts.length}%`;
     drawn(picture, "quick");
   },
-  listen: (number, rate) => page.sound.play(number, rate),
+  listen: (number, rate, way) => page.sound.play(number, rate, way),
   stopped() {
     page.sound.stop();
     show();

@@ -1,6 +1,7 @@
 /** The sounds of all layers: how loud they are, and heard while the fitting plays. */
 
 import { call } from "../lib/common.js";
+import { Heard } from "../lib/heard.js";
 import { asNumber } from "../lib/rates.js";
 
 const $ = (id) => document.getElementById(id);
@@ -13,6 +14,7 @@ export class Sound {
   /** @param {object} page  gives `at`, `store`, `sources`, `facts`, `change(...)`, `trouble(error)` */
   constructor(page) {
     this.page = page;
+    this.heard = new Heard();
     this.asked = 0;
     $("limited").addEventListener("change", () => page.change("sound.limited", $("limited").checked, true, $("limited").checked ? "Sound limited" : "Sound not limited"));
     $("hush").addEventListener("click", () => this.#hush($("hush").getAttribute("aria-pressed") !== "true"));
@@ -36,7 +38,7 @@ export class Sound {
     const stands = JSON.stringify(this.page.store.asked) + JSON.stringify(this.page.facts);
     if (!any || stands === this.stands) return;
     this.stands = stands;
-    this.buffer = null;
+    this.heard.buffer = null;
     $("loudness").textContent = this.loud ? "…" : "No layer is heard.";
     clearTimeout(this.resting);
     if (this.loud) this.resting = setTimeout(() => this.#fetch(), RESTING);
@@ -52,10 +54,8 @@ export class Sound {
         return;
       }
       this.#tell(JSON.parse(answer.headers.get("X-Loudness")));
-      const packed = await answer.arrayBuffer();
-      this.context ??= new AudioContext({ sampleRate: 48000 });
-      const buffer = await this.context.decodeAudioData(packed);
-      if (sequence === this.asked) this.buffer = buffer;
+      const buffer = await this.heard.load(await answer.arrayBuffer());
+      if (sequence === this.asked) this.heard.buffer = buffer;
     } catch (error) {
       if (sequence === this.asked) $("loudness").textContent = error.message;
     }
@@ -75,33 +75,22 @@ export class Sound {
   }
 
   /** Begin at a frame, over and over; what tells the seconds since, or null where nothing is heard. */
-  play(frame, rate) {
+  play(frame, rate, way) {
     this.stop();
-    if (!this.buffer || $("hush").getAttribute("aria-pressed") === "true") return null;
-    this.context.resume();
-    const source = this.context.createBufferSource();
-    source.buffer = this.buffer;
-    source.loop = true;
-    this.analyser = Object.assign(this.context.createAnalyser(), { fftSize: 2048 });
-    source.connect(this.analyser).connect(this.context.destination);
-    source.start(0, frame / rate);
-    this.source = source;
-    const began = this.context.currentTime;
+    if ($("hush").getAttribute("aria-pressed") === "true") return null;
+    const clock = this.heard.play((way > 0 ? frame : this.page.facts.length - 1 - frame) / rate, way);
     this.#meter();
-    return () => this.context.currentTime - began - (this.context.outputLatency || 0);
+    return clock;
   }
 
   stop() {
-    this.source?.stop();
-    this.source = null;
+    this.heard.stop();
     this.#level(QUIET);
   }
 
   #meter() {
-    if (!this.source) return;
-    const heard = new Float32Array(this.analyser.fftSize);
-    this.analyser.getFloatTimeDomainData(heard);
-    const peak = heard.reduce((most, sample) => Math.max(most, Math.abs(sample)), 0);
+    const peak = this.heard.level;
+    if (peak === null) return;
     this.#level(Math.max(QUIET, 20 * Math.log10(Math.max(peak, 1e-6))));
     requestAnimationFrame(() => this.#meter());
   }

@@ -8,7 +8,8 @@ export class Player {
   /**
    * @param {object} film  rate(), a number; span(), the first and the last frame; here(), the frame in sight;
    *                       fetch(number), a promise of what shows a frame; show(number, picture);
-   *                       listen(number, rate), begins the sound there and gives what tells the seconds since, or null;
+   *                       listen(number, rate, way), begins the sound there and gives what tells the seconds since,
+   *                       or null;
    *                       stopped(); trouble(error)
    */
   constructor(film) {
@@ -23,7 +24,7 @@ export class Player {
     return this.run > 0;
   }
 
-  /** Play forwards (1) or backwards (-1), which has no sound; or stop. */
+  /** Play forwards (1) or backwards (-1); or stop. */
   toggle(way = 1) {
     if (this.playing) this.run = 0;
     else this.#play(way);
@@ -44,7 +45,7 @@ export class Player {
     const ahead = [];
     const ask = () => ahead.push([next, film.fetch(frameOf(next++))]);
     for (let k = 0; k < AHEAD; k++) ask();
-    const clock = way > 0 ? film.listen(from, rate) : null;
+    const clock = film.listen(from, rate, way);
     const shown = [];
     let due = performance.now();
     let leftOut = 0;
@@ -62,6 +63,8 @@ export class Player {
         due = Math.max(due + 1000 / rate, performance.now());
         if (this.run !== run) break;
         film.show(frameOf(count), picture);
+        // For whoever measures: which frame, and how many milliseconds it comes after its sound.
+        document.dispatchEvent(new CustomEvent("frame-played", { detail: { frame: frameOf(count), count, late: clock && 1000 * (clock() - count / rate) } }));
         shown.push(performance.now());
         if (shown.length > 24) shown.shift();
         if (shown.length > 4) this.said.textContent = `${((1000 * (shown.length - 1)) / (shown.at(-1) - shown[0])).toFixed(1)} of ${rate.toFixed(5).replace(/\.?0+$/, "")} frames a second`;
