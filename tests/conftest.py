@@ -48,6 +48,10 @@ expect.set_options(timeout=45_000)
 _APART = 30 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0")[2:])
 
 
+#: The folder of a house in which folders may be watched.
+WATCHED = "plates"
+
+
 class House(NamedTuple):
     address: str
     root: Path
@@ -89,6 +93,7 @@ def start_house(root: Path, *arguments: str, **environment: str) -> House:
             "UPHOLSTER_DATA": str(root),
             "UPHOLSTER_DATABASE_PORT": str(5480 + _APART),
             "UPHOLSTER_STALLED_SECONDS": "3",
+            "UPHOLSTER_WATCH": str(root / WATCHED),
             **environment,
         },
         stdout=subprocess.PIPE,
@@ -113,6 +118,7 @@ def opened_house() -> Iterator[House]:
     # Not pytest's own folder: PostgreSQL runs as another user, who may not pass there.
     root = Path(tempfile.mkdtemp(prefix="upholster-test-", dir=_quick_folder()))
     root.chmod(0o755)
+    (root / WATCHED).mkdir()
     opened = start_house(root, "--empty")
     yield opened
     opened.process.send_signal(signal.SIGINT)
@@ -126,6 +132,7 @@ def house() -> Iterator[House]:
     """The house whose database and folder the tests use themselves."""
     with opened_house() as opened:
         os.environ["UPHOLSTER_DATA"] = str(opened.root)
+        os.environ["UPHOLSTER_WATCH"] = str(opened.root / WATCHED)
         os.environ["UPHOLSTER_DATABASE"] = opened.database
         yield opened
 

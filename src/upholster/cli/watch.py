@@ -6,7 +6,7 @@ import shutil
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 import click
 
@@ -25,16 +25,10 @@ from upholster.media.formats import FORMATS, Format
 from upholster.studio.findings.sheet import Made, sheet
 from upholster.studio.making.delivering import deliver
 from upholster.studio.making.sidecar import Source, sha256_of, write_sidecar
+from upholster.studio.watched.landing import DONE, FAILED, Landing, free, put_away
 
-#: Folders of what was keyed, and of what could not be, inside the one that is watched; and of unfinished files.
-_DONE, _FAILED, _WORKING = "done", "failed", ".working"
-
-
-class _Seen(NamedTuple):
-    """How an entry was last seen: its bytes, its newest change, and since when it has been so."""
-
-    state: tuple[int, int]
-    since: float
+#: Folder of unfinished files.
+_WORKING = ".working"
 
 
 @main.command()
@@ -70,7 +64,7 @@ def watch(
     look_at_choices(choices, form)
     if not folder.is_dir():
         raise click.UsageError(f"{folder} is not a folder.")
-    for each in (folder / _DONE, folder / _FAILED, out):
+    for each in (folder / DONE, folder / FAILED, out):
         each.mkdir(parents=True, exist_ok=True)
     # What was under way when it was stopped is not finished.
     shutil.rmtree(out / _WORKING, ignore_errors=True)
@@ -86,11 +80,11 @@ def watch(
             try:
                 made, words = _keyed(plate, out, form, recipe_path, dict(choices), with_report=with_report)
             except (MediaError, RecipeError, OSError) as error:
-                there = _put_away(plate, folder / _FAILED)
+                there = put_away(plate, folder / FAILED)
                 put_text(there.with_name(there.name + ".txt"), f"{error}\n")
                 tell("failed", f"{plate.name}: {error}", plate=plate.name, moved=str(there))
                 continue
-            _put_away(plate, folder / _DONE)
+            put_away(plate, folder / DONE)
             took = round(time.monotonic() - began, 1)
             tell("done", f"{plate.name}: {made.name}. {words}", plate=plate.name, made=str(made), seconds=took)
     except KeyboardInterrupt:
@@ -101,32 +95,15 @@ def watch(
 
 def _arrived(folder: Path, still: float, *, once: bool) -> Iterator[Path]:
     """Entries of a folder, oldest name first, each as soon as it has stopped growing."""
-    seen: dict[Path, _Seen] = {}
+    landing = Landing(folder, still)
     while True:
-        now = time.monotonic()
-        entries = sorted(p for p in folder.iterdir() if p.name not in (_DONE, _FAILED) and not p.name.startswith("."))
-        seen = {p: seen[p] for p in entries if p in seen}
-        for path in entries:
-            state = _state(path)
-            if path not in seen or seen[path].state != state:
-                seen[path] = _Seen(state, now)
-        ready = [p for p in entries if now - seen[p].since >= still]
+        ready = landing.arrived(time.monotonic())
         if ready:
-            del seen[ready[0]]
             yield ready[0]
-        elif once and not entries:
+        elif once and landing.empty:
             return
         else:
             time.sleep(min(still, 1.0) / 2)
-
-
-def _state(path: Path) -> tuple[int, int]:
-    """Bytes and the newest change of a file, or of all files of a folder; of one that is just gone, nothing."""
-    try:
-        stats = [each.stat() for each in (path.iterdir() if path.is_dir() else (path,))]
-    except OSError:
-        return 0, 0
-    return sum(s.st_size for s in stats), max((s.st_mtime_ns for s in stats), default=0)
 
 
 def _keyed(
@@ -136,7 +113,7 @@ def _keyed(
     job = key_job_of(open_footage(str(plate)), recipe, None, None, None, _with_take(choices), lambda words: None)
     one_file = form.suffix == form.delivered_suffix
     working = out / _WORKING / (plate.stem + (form.suffix if one_file else ""))
-    made = _free(out / working.name)
+    made = free(out / working.name)
     order = order_of(choices, form.name, job)
     with traced_job(job, None) as traced, row_bands():
         proof = deliver(traced, order, working, threads=os.cpu_count() or 1)
@@ -158,18 +135,3 @@ def _keyed(
 def _with_take(choices: dict[str, Any]) -> dict[str, Any]:
     """Choices with none for the take: `watch` leaves that to the recipe."""
     return {**dict.fromkeys(TAKEN), **choices}
-
-
-def _put_away(plate: Path, home: Path) -> Path:
-    there = _free(home / plate.name)
-    plate.rename(there)
-    return there
-
-
-def _free(path: Path) -> Path:
-    """A path, or the same with the lowest number behind its name that nothing has yet."""
-    number, found = 2, path
-    while os.path.lexists(found):
-        found = path.with_name(f"{path.stem}_{number}{path.suffix}")
-        number += 1
-    return found

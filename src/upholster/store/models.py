@@ -21,7 +21,7 @@ from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TSVECTOR
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from sqlalchemy.types import Text
 
-from upholster.store.states import FootageState, ReadingState, RenderState, RunState
+from upholster.store.states import ArrivalState, FootageState, ReadingState, RenderState, RunState
 
 
 def _by_value(states: type[StrEnum]) -> Enum:
@@ -43,6 +43,7 @@ class Base(DeclarativeBase):
         ReadingState: _by_value(ReadingState),
         RenderState: _by_value(RenderState),
         RunState: _by_value(RunState),
+        ArrivalState: _by_value(ArrivalState),
     }
 
 
@@ -393,3 +394,45 @@ class Clip(Base):
 
     render: Mapped[Render | None] = relationship(foreign_keys=[render_id])
     footage: Mapped[Footage | None] = relationship()
+
+
+class Watched(Base):
+    """A folder of this machine in which plates land; what is made of them is laid there as well."""
+
+    __tablename__ = "watched"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    #: Relative to the folder that is allowed.
+    folder: Mapped[str] = mapped_column(unique=True)
+    #: Whose recipe is given to what lands; each has the one proposed for it where there is none.
+    shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="RESTRICT"))
+    delivery: Mapped[dict[str, Any]]
+    report: Mapped[bool] = mapped_column(default=False)
+    on: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    shot: Mapped[Shot | None] = relationship()
+
+
+class Arrival(Base):
+    """Something that landed in a watched folder, and what became of it."""
+
+    __tablename__ = "arrival"
+    __table_args__ = (_only(ArrivalState, "arrival_state"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    watched_id: Mapped[int] = mapped_column(ForeignKey("watched.id", ondelete="CASCADE"), index=True)
+    #: Of its file or folder.
+    name: Mapped[str]
+    state: Mapped[ArrivalState] = mapped_column(default=ArrivalState.LANDED)
+    shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="SET NULL"))
+    render_id: Mapped[int | None] = mapped_column(ForeignKey("render.id", ondelete="SET NULL"))
+    #: The name of what was made of it.
+    made: Mapped[str] = mapped_column(default="")
+    problem: Mapped[str] = mapped_column(default="")
+    #: Whether it failed and could not be put out of the way.
+    stays: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    finished_at: Mapped[datetime | None]
+
+    render: Mapped[Render | None] = relationship()

@@ -26,6 +26,16 @@ class RenderState(StrEnum):
     CANCELLED = "cancelled"
 
 
+class ArrivalState(StrEnum):
+    #: Nothing was done with it yet.
+    LANDED = "landed"
+    READING = "reading"
+    MAKING = "making"
+    MEASURING = "measuring"
+    DONE = "done"
+    FAILED = "failed"
+
+
 class RunState(StrEnum):
     RUNNING = "running"
     DONE = "done"

@@ -35,6 +35,7 @@ from upholster.web.pages import (
     scripts,
     stockroom,
     traces,
+    watched,
 )
 
 log = logging.getLogger(__name__)
@@ -101,6 +102,7 @@ def create_app() -> Flask:
         stockroom,
         fittings,
         fitting_delivery,
+        watched,
         scripts,
         served,
     ):

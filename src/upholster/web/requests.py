@@ -321,6 +321,16 @@ class RecipeGiven(Asked):
     lines: list[Line] = Field(max_length=20)
 
 
+class FolderWatched(Asked):
+    """A folder to watch: whose recipe what lands is keyed by, and what is made of it."""
+
+    folder: Annotated[str, Field(max_length=4096)]
+    shot: Id | None = None
+    delivery: dict[str, Any] = Field(default={}, max_length=60)
+    preset: Id | None = None
+    report: bool = False
+
+
 class LineFollowed(Asked):
     """Whether a line of a linked shot is as it is in its family."""
 

@@ -18,6 +18,7 @@ from upholster.studio.footage import reading
 from upholster.studio.renders import check, join, make, missing, states, stocking
 from upholster.studio.stock import brought_in
 from upholster.studio.traces import runs
+from upholster.studio.watched import arrivals
 
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address()))
 
@@ -78,6 +79,13 @@ def measure(shot_id: int) -> None:
     """Measure what is not known of a shot, then sum it up."""
     measuring.work(shot_id)
     standing.summarise(shot_id)
+
+
+def watch() -> None:
+    """Go on with what landed in watched folders, unless another worker is at it."""
+    with _alone("watched folders") as mine:
+        if mine:
+            arrivals.step()
 
 
 read_footage = _task(queue.READ, reading.read, reading.give_up)

@@ -9,12 +9,14 @@ from upholster.config import config
 from upholster.memory import keep_freed_memory
 from upholster.studio.renders import missing
 from upholster.studio.stock import stock
-from upholster.work.tasks import app
+from upholster.work.tasks import app, watch
 
 log = logging.getLogger(__name__)
 
 #: Seconds without a sign of life after which a worker's job is given to another.
 SILENT = config().stalled_seconds
+#: Seconds between two looks into watched folders.
+_LOOK = 2.0
 
 
 async def _mend() -> None:
@@ -32,6 +34,16 @@ async def _mend() -> None:
         await asyncio.sleep(SILENT / 3)
 
 
+async def _watch() -> None:
+    """Look into watched folders."""
+    while config().watch:
+        try:
+            await asyncio.to_thread(watch)
+        except Exception:
+            log.exception("watching did not work this time")
+        await asyncio.sleep(_LOOK)
+
+
 async def _tick() -> None:
     """End a worker that hangs as a whole: its work stays locked for others as long as its process is there."""
     while True:
@@ -41,7 +53,7 @@ async def _tick() -> None:
 
 async def _work(concurrency: int) -> None:
     async with app.open_async():
-        beside = [asyncio.create_task(_mend()), asyncio.create_task(_tick())]
+        beside = [asyncio.create_task(_mend()), asyncio.create_task(_tick()), asyncio.create_task(_watch())]
         try:
             await app.run_worker_async(
                 concurrency=concurrency,

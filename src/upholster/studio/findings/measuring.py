@@ -48,6 +48,12 @@ def stale(footage: Footage, recipe: Recipe, known: dict[int, bytes]) -> dict[int
     return {frame: digest for frame, digest in wanted.items() if known.get(frame) != digest}
 
 
+def missing(shot_id: int) -> int:
+    """How many frames of a shot are still to be measured."""
+    state = shots.open_shot(shot_id)
+    return len(stale(state.footage, state.recipe, kept.digests(shot_id)))
+
+
 def digests(footage: Footage, recipe: Recipe) -> dict[int, bytes]:
     """What each frame of a shot that is used is to be measured of."""
     judged = seeing.looked_at(recipe)

@@ -14,7 +14,7 @@ from upholster.media.delivery import Delivery, hex_colour
 from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.files import same_file
-from upholster.store.models import Clip, Footage, Reading, Render, Revision, Shot
+from upholster.store.models import Clip, Footage, Reading, Render, Revision, Shot, Watched
 from upholster.store.session import session
 from upholster.store.states import FootageState, ReadingState
 from upholster.studio import paths, queue
@@ -230,6 +230,11 @@ def remove(footage_id: int) -> None:
         numbers = set(db.scalars(shots))
         if db.scalar(select(Clip.id).where(Clip.footage_id == footage_id)):
             raise Refused("This footage is a clip of the Stockroom, so it stays. Delete it there first.")
+        giving = db.scalar(select(Watched.folder).where(Watched.shot_id.in_(numbers)).limit(1))
+        if giving is not None:
+            raise Refused(
+                f"What lands in the watched folder {giving} is keyed by its recipe. Give that up first."
+            )
         fitted = {name for n in numbers for name in fittings.uses("shot").get(n, [])}
         fitted |= set(fittings.uses("footage").get(footage_id, []))
         if fitted:

@@ -232,6 +232,13 @@ def get_render(render_id: int) -> Render:
     return render
 
 
+def standings(render_ids: Sequence[int]) -> dict[int, "Standing"]:
+    """How renders stand; as many queries however many there are."""
+    parts = selectinload(Render.made_in).selectinload(RenderPass.ranges), selectinload(Render.checks)
+    with session() as db:
+        return {r.id: standing(r) for r in db.scalars(select(Render).where(Render.id.in_(render_ids)).options(*parts))}
+
+
 class Tally(NamedTuple):
     """How the renders of the list stand together: how many, and those that failed with the reason."""
 

@@ -19,6 +19,9 @@ from upholster.studio.shots import families
 from upholster.studio.shots.revisions import add_revision, known_recipe, recipe_at, revision_of
 from upholster.studio.shots.screens import knowledge, survey_of
 
+#: Most shots that are offered to choose from.
+_CHOICES = 300
+
 
 class State(NamedTuple):
     """A shot as the Bench needs it."""
@@ -50,6 +53,19 @@ def first_of(footage_id: int) -> int:
     if found is None:
         raise Missing("This footage is not here any more.")
     return found
+
+
+def newest() -> list[tuple[int, str]]:
+    """The numbers and names of shots that can be opened, the newest first; not more than can be chosen from."""
+    query = select(Shot.id, Shot.name).join(Footage).where(Footage.state == FootageState.READY)
+    with session() as db:
+        return [(n, name) for n, name in db.execute(query.order_by(Shot.id.desc()).limit(_CHOICES))]
+
+
+def footage_id_of(shot_id: int) -> int:
+    """The number of the footage of a shot."""
+    with session() as db:
+        return _get(db, shot_id).footage_id
 
 
 def name_of(shot_id: int) -> str:
