@@ -7,13 +7,15 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
 
 from brought import green_shot
 from conftest import House, wait_for
-from plates import green_clip
+from deliveries import deliver
+from plates import disc, green_clip
 from upholster.media.decoder.reader import Reader
 from upholster.studio.errors import Refused
 from upholster.studio.renders import renders
@@ -127,3 +129,58 @@ def test_every_route_is_described_and_every_description_is_served(client: FlaskC
         for method in (rule.methods or set()) - {"HEAD", "OPTIONS"}
     }
     assert described == served and len(described) == len(OFFERS)
+
+
+def test_a_clip_is_brought_in_fitted_and_delivered(client: FlaskClient, token: str, tmp_path: Path) -> None:
+    frames = [disc(160, 96, x=60 + 8 * n, y=48, radius=24) for n in range(4)]
+    made = deliver([(np.stack([a * 0.8, a * 0.3, a * 0.2]), a) for a in frames], tmp_path, "prores4444")
+    upload = ask(client, "POST", "/uploads", token).get_json()["token"]
+    ask(client, "PUT", f"/uploads/{upload}?name=owl_disc.mov&offset=0", token, made.files[0].read_bytes())
+    number = ask(client, "POST", f"/uploads/{upload}/done?name=owl_disc.mov", token).get_json()["id"]
+    told = lambda path: ask(client, "GET", path, token).get_json()  # noqa: E731
+    assert ask(client, "POST", f"/footage/{number}/clip", token).status_code == 201
+    wait_for(lambda: told(f"/footage/{number}/clip")["clip"])
+    clip = told(f"/footage/{number}/clip")["clip"]
+    tagged = ask(client, "PUT", f"/clips/{clip}/tags", token, {"tags": ["disc", "warm"]})
+    assert tagged.get_json()["tags"] == ["disc", "warm"]
+    assert told("/clips?words=warm")["clips"][0]["id"] == clip
+    beside = ask(client, "GET", f"/clips/{clip}/sidecar", token)
+    assert json.loads(beside.data)
+    layers = [{"source": {"kind": "clip", "id": clip}, "name": "Disc"}]
+    document = {"frame": {"width": 160, "height": 96, "length": 4}, "layers": layers}
+    fitting = ask(client, "POST", "/fittings", token, {"name": "By a script", "document": document}).get_json()
+    now = told(f"/fittings/{fitting['id']}/document")
+    now["document"]["frame"]["length"] = 3
+    sent = {"document": now["document"], "seen": now["revision"]}
+    assert ask(client, "PUT", f"/fittings/{fitting['id']}/document", token, sent).get_json()["revision"] == 2
+    assert fitting["name"] in {each["name"] for each in told("/fittings")["fittings"]}
+    order = {"fitting": fitting["id"], "delivery": {"format": "ffv1"}}
+    (render,) = ask(client, "POST", "/renders", token, order).get_json()["renders"]
+    wait_for(lambda: told(f"/renders/{render['id']}")["state"] == "done")
+    made_clip = told(f"/renders/{render['id']}")["clip"]
+    out = tmp_path / "fitted.mkv"
+    out.write_bytes(ask(client, "GET", f"/clips/{made_clip}/file", token).data)
+    with Reader([out]) as reader:
+        alpha = reader.frame(2).alpha
+        assert reader.facts.length == 3 and alpha is not None
+    assert np.abs(alpha - frames[2]).mean() < 0.01
+    for wrong in ({}, {"shot": 1, "fitting": 1}):
+        refused = ask(client, "POST", "/renders", token, wrong | {"delivery": {"format": "gif"}})
+        assert refused.status_code == 422 and "either a shot or a fitting" in refused.get_json()["problem"]
+
+
+def test_a_recipe_is_given_to_others_and_links_them(client: FlaskClient, token: str, tmp_path: Path) -> None:
+    one, two = (green_shot(tmp_path / name, f"owl_{name}", 5, uneven) for name, uneven in two_plates(tmp_path))
+    sent = {"shots": [two, 2_000_000], "lines": ["finish"], "linked": True}
+    given, gone = ask(client, "POST", f"/shots/{one}/given", token, sent).get_json()["given"]
+    assert given["revision"] and not gone["revision"] and gone["sentences"][0].endswith(".")
+    recipe = ask(client, "GET", f"/shots/{one}/recipe", token).get_json()["recipe"]
+    recipe["finish"]["saturation"] = 0.3
+    ask(client, "PUT", f"/shots/{one}/recipe", token, {"recipe": recipe})
+    assert ask(client, "GET", f"/shots/{two}/recipe", token).get_json()["recipe"]["finish"]["saturation"] == 0.3
+
+
+def two_plates(folder: Path) -> list[tuple[str, float]]:
+    for name in ("one", "two"):
+        (folder / name).mkdir()
+    return [("one", 0.069), ("two", 0.0695)]

@@ -232,9 +232,7 @@ def remove(footage_id: int) -> None:
             raise Refused("This footage is a clip of the Stockroom, so it stays. Delete it there first.")
         giving = db.scalar(select(Watched.folder).where(Watched.shot_id.in_(numbers)).limit(1))
         if giving is not None:
-            raise Refused(
-                f"What lands in the watched folder {giving} is keyed by its recipe. Give that up first."
-            )
+            raise Refused(f"What lands in the watched folder {giving} is keyed by its recipe. Give that up first.")
         fitted = {name for n in numbers for name in fittings.uses("shot").get(n, [])}
         fitted |= set(fittings.uses("footage").get(footage_id, []))
         if fitted:

@@ -3,6 +3,7 @@
 import tempfile
 from contextlib import closing
 from pathlib import Path
+from typing import NamedTuple
 
 from sqlalchemy import select
 
@@ -38,6 +39,24 @@ def want(footage_id: int) -> None:
         ready = footage.state == FootageState.READY
     if ready:
         queue.ask(queue.STOCK, footage_id=footage_id)
+
+
+class KeptAs(NamedTuple):
+    """Whether footage is still to be kept as a clip, why it was not, or the clip it is."""
+
+    waiting: bool
+    problem: str
+    clip: int | None
+
+
+def kept_as(footage_id: int) -> KeptAs:
+    """How far the keeping of footage as a clip is."""
+    with session() as db:
+        footage = db.get(Footage, footage_id)
+        if footage is None:
+            raise Missing("This footage is not here any more.")
+        return KeptAs(footage.stock_wanted, footage.stock_problem,
+                      db.scalar(select(Clip.id).where(Clip.footage_id == footage_id)))  # fmt: skip
 
 
 def waiting() -> list[Footage]:

@@ -4,6 +4,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from upholster.studio.shots.lines import Line
+
 Id = Annotated[int, Field(ge=0, le=2**31 - 1)]
 
 
@@ -21,6 +23,12 @@ class Sent(BaseModel):
 
 class Problem(Answer):
     problem: str = Field(description="One sentence: what is wrong, and what to do.")
+
+
+class Keeping(Answer):
+    waiting: bool
+    problem: str = Field(description="Why it was not kept; empty where it was, or is waited for.")
+    clip: int | None
 
 
 class Upload(Answer):
@@ -68,6 +76,23 @@ class RecipeSent(Sent):
     seen: Id | None = Field(default=None, description="The revision it was made from; refused where that is overtaken.")
 
 
+class RecipeGiven(Sent):
+    shots: list[Id] = Field(min_length=1, max_length=1000, description="Those that take it.")
+    lines: list[Line] = Field(min_length=1, max_length=20)
+    linked: bool = Field(default=False, description="Whether later changes of these lines go to all of them as well.")
+
+
+class Given(Answer):
+    shot: int
+    name: str
+    revision: int = Field(description="0 where it could not be given.")
+    sentences: list[str] = Field(description="What stays its own, or why it could not be given.")
+
+
+class GivenList(Answer):
+    given: list[Given]
+
+
 class Finding(Answer):
     kind: str
     first: int
@@ -85,7 +110,8 @@ class Findings(Answer):
 
 
 class RenderSent(Sent):
-    shot: Id
+    shot: Id | None = None
+    fitting: Id | None = None
     delivery: dict[str, Any] | None = Field(default=None, description="As docs/formats.md has it.")
     ready: str | None = Field(default=None, max_length=80, description="Values that are ready for a need, by name.")
     name: str = Field(default="", max_length=200)
@@ -95,6 +121,7 @@ class Render(Answer):
     id: int
     name: str
     shot: int | None
+    fitting: int | None
     state: Literal["running", "encoding", "checking", "done", "failed", "cancelled"]
     frames: int
     frames_done: int = Field(description="Of the phase under way.")
@@ -124,3 +151,33 @@ class Clip(Answer):
 
 class ClipList(Answer):
     clips: list[Clip]
+
+
+class TagsSent(Sent):
+    tags: list[Annotated[str, Field(max_length=40)]] = Field(max_length=20)
+
+
+class Fitting(Answer):
+    id: int
+    name: str
+    revision: int
+
+
+class FittingList(Answer):
+    fittings: list[Fitting]
+
+
+class FittingBegun(Sent):
+    name: str = Field(default="", max_length=120)
+    document: dict[str, Any] = Field(default={}, description="As docs/fitting.md has it.")
+
+
+class FittingAnswer(Answer):
+    revision: int
+    document: dict[str, Any] = Field(description="As docs/fitting.md has it.")
+
+
+class FittingSent(Sent):
+    document: dict[str, Any]
+    change: str = Field(default="Changed by a script", max_length=200)
+    seen: Id | None = Field(default=None, description="The revision it was made from; refused where that is overtaken.")
