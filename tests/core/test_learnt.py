@@ -45,7 +45,7 @@ def test_cells_are_described_by_the_pixels_in_them(width: int, height: int) -> N
     draw = np.random.default_rng(3)
     plate, screen = draw.random((3, height, width), np.float32), draw.random((3, 9, 16), np.float32)
     cells, to = area(plate, 16, 9), basis(screen)
-    found = described(plate, cells, screen)
+    found = described(plate, cells, screen, cells[::-1].copy())
     for row, column in ((0, 0), (4, 7), (8, 15)):
         top, left = row * height // 9, column * width // 16
         bottom, right = max((row + 1) * height // 9, top + 1), max((column + 1) * width // 16, left + 1)
@@ -54,6 +54,8 @@ def test_cells_are_described_by_the_pixels_in_them(width: int, height: int) -> N
         mean = to[:, :, row, column] @ (cells - screen)[:, row, column]
         expected = [*mean, grey.min(), grey.max(), light.min(), light.max()]
         assert found[:7, row, column] == pytest.approx(expected, abs=1e-5)
+        own = to[:, :, row, column] @ (cells[::-1] - screen)[:, row, column]
+        assert found[9:, row, column] == pytest.approx(own, abs=1e-5)
 
 
 def test_of_large_cells_some_pixels_are_looked_at() -> None:
@@ -62,7 +64,7 @@ def test_of_large_cells_some_pixels_are_looked_at() -> None:
     small = draw.random((3, 27, 48), np.float32)
     large = small.repeat(2, axis=1).repeat(2, axis=2)
     cells, clean = area(small, 16, 9), flat(GREEN, 16, 9)
-    assert described(large, cells, clean) == pytest.approx(described(small, cells, clean), abs=1e-5)
+    assert described(large, cells, clean, cells) == pytest.approx(described(small, cells, clean, cells), abs=1e-5)
 
 
 def parts() -> tuple[np.ndarray, ...]:

@@ -85,7 +85,9 @@ class Proxy:
 
     def frame(self, number: int) -> Frame:
         pixels = _decode(np.frombuffer(self.jpeg(number), np.uint8), cv2.IMREAD_COLOR)
-        rgb = np.ascontiguousarray(pixels.transpose(2, 0, 1)[::-1].astype(np.float32)) * np.float32(1 / 255)
+        rgb = np.empty((3, *pixels.shape[:2]), np.float32)
+        for plane, target in zip(cv2.split(pixels)[::-1], rgb, strict=True):
+            np.multiply(plane, np.float32(1 / 255), out=target)
         start, end = (int(e) for e in self._ends[number])
         alpha = None
         if end > start:

@@ -15,9 +15,7 @@ DEPARTURES = 3
 #: Pixels looked at along a side of a cell, where it has so many.
 _SAMPLES = 3
 #: What `described` tells of a cell.
-TOLD = 9
-
-_R, _G, _B = luma_weights("bt709")
+TOLD = 12
 
 
 def basis(screen: Plane) -> Plane:
@@ -42,101 +40,125 @@ def basis(screen: Plane) -> Plane:
 
 @compiled
 def _basis(screen, weights, out, first, end):
+    for j in range(first, end):
+        for i in range(screen.shape[2]):
+            to, _, _ = _basis_of(screen[0, j, i], screen[1, j, i], screen[2, j, i], weights)
+            for k in range(3):
+                for c in range(3):
+                    out[k, c, j, i] = to[k][c]
+
+
+@inlined
+def _basis_of(red, green, blue, weights):
+    """The map of one screen's colour, and its luma and strength."""
     one, least, nothing = np.float32(1), np.float32(LEAST_STRENGTH), np.float32(1e-6)
-    r, g, b = weights
+    r, g, b = weights[0], weights[1], weights[2]
+    luma = r * red + g * green + b * blue
+    to_blue, to_red = blue - luma, red - luma
+    length = np.sqrt(to_blue * to_blue + to_red * to_red)
+    scale = one / max(length, least)
+    cosine, sine = to_blue / max(length, nothing) * scale, to_red / max(length, nothing) * scale
+    # What a step of red, green and blue adds to either colour difference: one where it is its own, less its luma.
+    towards = r * cosine - (one - r) * sine, g * (cosine + sine), b * sine - (one - b) * cosine
+    aside = (one - r) * cosine + r * sine, g * (sine - cosine), -b * cosine - (one - b) * sine
+    return (towards, aside, (r * scale, g * scale, b * scale)), luma, length
+
+
+def departed(screen: Plane, away: Plane) -> Plane:
+    """Colours ``(3, rows, columns)`` that depart so far from a screen: what `basis` maps, mapped back."""
+    out = np.empty(screen.shape, np.float32)
+    over_rows(_departed, screen.shape[1], screen, away, np.array(luma_weights("bt709"), np.float32), out)
+    return out
+
+
+@compiled
+def _departed(screen, away, weights, out, first, end):
+    least, nothing = np.float32(LEAST_STRENGTH), np.float32(1e-6)
+    r, g, b = weights[0], weights[1], weights[2]
     for j in range(first, end):
         for i in range(screen.shape[2]):
             luma = r * screen[0, j, i] + g * screen[1, j, i] + b * screen[2, j, i]
             blue, red = screen[2, j, i] - luma, screen[0, j, i] - luma
             length = np.sqrt(blue * blue + red * red)
-            scale = one / max(length, least)
+            scale = max(length, least)
             cosine, sine = blue / max(length, nothing), red / max(length, nothing)
-            for c in range(3):
-                light = weights[c]
-                to_blue, to_red = (one if c == 2 else np.float32(0)) - light, (one if c == 0 else np.float32(0)) - light
-                out[0, c, j, i] = -(to_blue * cosine + to_red * sine) * scale
-                out[1, c, j, i] = (to_red * cosine - to_blue * sine) * scale
-                out[2, c, j, i] = light * scale
+            light = away[2, j, i] * scale
+            in_red = light - (away[0, j, i] * sine - away[1, j, i] * cosine) * scale
+            in_blue = light - (away[0, j, i] * cosine + away[1, j, i] * sine) * scale
+            out[0, j, i] = screen[0, j, i] + in_red
+            out[1, j, i] = screen[1, j, i] + (light - r * in_red - b * in_blue) / g
+            out[2, j, i] = screen[2, j, i] + in_blue
 
 
-def departed(screen: Plane, away: Plane) -> Plane:
-    """Colours ``(3, rows, columns)`` that depart so far from a screen: what `basis` maps, mapped back."""
-    luma = _R * screen[0] + _G * screen[1] + _B * screen[2]
-    blue, red = screen[2] - luma, screen[0] - luma
-    length = np.hypot(blue, red)
-    scale = np.maximum(length, np.float32(LEAST_STRENGTH))
-    cosine, sine = (part / np.maximum(length, np.float32(1e-6)) for part in (blue, red))
-    light = away[2] * scale
-    in_red = light - (away[0] * sine - away[1] * cosine) * scale
-    in_blue = light - (away[0] * cosine + away[1] * sine) * scale
-    in_green = (light - _R * in_red - _B * in_blue) / _G
-    return (screen + np.stack([in_red, in_green, in_blue])).astype(np.float32)
-
-
-def described(plate: Plane, cells: Plane, screen: Plane) -> Plane:
-    """Mean, least and largest departure of the pixels of each cell, and the screen's luma and strength.
+def described(plate: Plane, cells: Plane, screen: Plane, subject: Plane) -> Plane:
+    """Mean, least and largest departure of the pixels of each cell, the screen's luma and strength, and the subject's.
 
     Parameters
     ----------
     plate : (3, h, w) float32
-    cells, screen : (3, rows, columns) float32
-        The plate averaged down to cells, and the clean plate there.
+    cells, screen, subject : (3, rows, columns) float32
+        The plate averaged down to cells, the clean plate there, and the colour that the subject is thought to have.
 
     Returns
     -------
-    (9, rows, columns) float32
+    (12, rows, columns) float32
         Means of the three departures; least and largest of the first and of the third, among some pixels of the
-        cell; luma and strength.
+        cell; luma and strength; the three departures of the subject.
     """
     rows, columns = screen.shape[1:]
     step = max(1, min(plate.shape[1] // rows, plate.shape[2] // columns) // _SAMPLES)
     seen = np.ascontiguousarray(plate[:, step // 2 :: step, step // 2 :: step])
-    to, apart = basis(screen), cells - screen
     out = np.empty((TOLD, rows, columns), np.float32)
-    for k in range(DEPARTURES):
-        out[k] = (to[k] * apart).sum(axis=0)
-    over_rows(_bounds, rows, seen, screen, to[0], out[3:5])
-    over_rows(_bounds, rows, seen, screen, to[2], out[5:7])
-    out[7] = _R * screen[0] + _G * screen[1] + _B * screen[2]
-    out[8] = np.hypot(screen[2] - out[7], screen[0] - out[7])
+    over_rows(_describe, rows, seen, cells, screen, subject, np.array(luma_weights("bt709"), np.float32), out)
     return out
 
 
 @compiled
-def _bounds(plate, screen, to, out, first, end):
-    """The least and the largest departure among the pixels of each cell."""
-    height, width = plate.shape[1:]
+def _describe(seen, cells, screen, subject, weights, out, first, end):
+    height, width = seen.shape[1:]
     rows, columns = screen.shape[1:]
-    offset, a, b, c = (
-        np.empty(width, np.float32),
-        np.empty(width, np.float32),
-        np.empty(width, np.float32),
-        np.empty(width, np.float32),
-    )
-    low, high = np.empty(width, np.float32), np.empty(width, np.float32)
+    grey, light = np.empty((6, width), np.float32), np.empty((6, width), np.float32)
+    left, right = np.empty(columns, np.int64), np.empty(columns, np.int64)
+    for i in range(columns):
+        left[i] = i * width // columns
+        right[i] = max((i + 1) * width // columns, left[i] + 1)
     for j in range(first, end):
+        for i in range(columns):
+            s = screen[0, j, i], screen[1, j, i], screen[2, j, i]
+            to, luma, strength = _basis_of(s[0], s[1], s[2], weights)
+            for k in range(3):
+                x, y, z = to[k]
+                out[k, j, i] = x * (cells[0, j, i] - s[0]) + y * (cells[1, j, i] - s[1]) + z * (cells[2, j, i] - s[2])
+                own = x * (subject[0, j, i] - s[0]) + y * (subject[1, j, i] - s[1]) + z * (subject[2, j, i] - s[2])
+                out[9 + k, j, i] = own
+                if k != 1:
+                    held = grey if k == 0 else light
+                    under = x * s[0] + y * s[1] + z * s[2]
+                    for n in range(left[i], right[i]):
+                        held[0, n], held[1, n], held[2, n], held[3, n] = under, x, y, z
+            out[7, j, i], out[8, j, i] = luma, strength
+        for held in (grey, light):
+            held[4, :], held[5, :] = np.float32(1e9), np.float32(-1e9)
         top = j * height // rows
-        bottom = max((j + 1) * height // rows, top + 1)
+        for y in range(top, max((j + 1) * height // rows, top + 1)):
+            _widen(seen[0, y], seen[1, y], seen[2, y], grey)
+            _widen(seen[0, y], seen[1, y], seen[2, y], light)
         for i in range(columns):
-            left, right = i * width // columns, max((i + 1) * width // columns, i * width // columns + 1)
-            x, y, z = to[0, j, i], to[1, j, i], to[2, j, i]
-            under = x * screen[0, j, i] + y * screen[1, j, i] + z * screen[2, j, i]
-            for n in range(left, right):
-                offset[n], a[n], b[n], c[n] = under, x, y, z
-        low[:], high[:] = np.float32(1e9), np.float32(-1e9)
-        for y in range(top, bottom):
-            _widen(plate[0, y], plate[1, y], plate[2, y], offset, a, b, c, low, high)
-        for i in range(columns):
-            left, right = i * width // columns, max((i + 1) * width // columns, i * width // columns + 1)
-            least, most = low[left], high[left]
-            for n in range(left + 1, right):
-                least, most = min(least, low[n]), max(most, high[n])
-            out[0, j, i], out[1, j, i] = least, most
+            out[3, j, i], out[4, j, i] = _bounds(grey, left[i], right[i])
+            out[5, j, i], out[6, j, i] = _bounds(light, left[i], right[i])
 
 
 @inlined
-def _widen(red, green, blue, offset, a, b, c, low, high):
-    for n in range(low.shape[0]):
-        away = a[n] * red[n] + b[n] * green[n] + c[n] * blue[n] - offset[n]
-        low[n] = min(low[n], away)
-        high[n] = max(high[n], away)
+def _widen(red, green, blue, held):
+    for n in range(held.shape[1]):
+        away = held[1, n] * red[n] + held[2, n] * green[n] + held[3, n] * blue[n] - held[0, n]
+        held[4, n] = min(held[4, n], away)
+        held[5, n] = max(held[5, n], away)
+
+
+@inlined
+def _bounds(held, left, right):
+    least, most = held[4, left], held[5, left]
+    for n in range(left + 1, right):
+        least, most = min(least, held[4, n]), max(most, held[5, n])
+    return least, most

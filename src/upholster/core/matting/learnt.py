@@ -6,22 +6,27 @@ is not asked where a cell surely holds the subject alone, and where it says noth
 
 from functools import cache
 from importlib.resources import files
-from threading import local
+from typing import TYPE_CHECKING
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.matting.described import DEPARTURES, LEAST_STRENGTH, basis, departed, described
+from upholster.core.kernels import compiled, inlined, over_rows
+from upholster.core.matting.described import DEPARTURES, LEAST_STRENGTH, departed, described
 from upholster.core.matting.described import TOLD as _DESCRIBED
 from upholster.core.screen.metric import LUMA_WEIGHT
+
+if TYPE_CHECKING:
+    from onnxruntime import InferenceSession
 
 Plane = NDArray[np.float32]
 
 #: Planes the network is told of a cell, and planes it gives.
-TOLD, GIVEN = _DESCRIBED + DEPARTURES + 3, DEPARTURES + 1
+TOLD, GIVEN = _DESCRIBED + 3, DEPARTURES + 1
+#: The first of the planes told of the subject's departures.
+_BEFORE = _DESCRIBED - DEPARTURES
 #: Which of the planes told change sign when hues are mirrored about the screen's.
-ASIDE = (1, _DESCRIBED + 1)
+ASIDE = (1, _BEFORE + 1)
 #: How solid a cell is without the network's word, before the logistic function.
 SOLID = -4.0
 #: What that comes to, and a little more: so much is said of a bare screen, too.
@@ -55,39 +60,65 @@ def corrected(plate: Plane, cells: Plane, screen: Plane, subject: Plane, sure: P
         Encoded RGB, and 0..1.
     """
     about = told(plate, cells, screen, subject, sure, noise)
-    away, solid = heard(about, answer(about))
-    return np.concatenate([departed(screen, away), solid[None]]).astype(np.float32)
+    found = heard(about, answer(about))
+    found[:3] = departed(screen, found[:3])
+    return found
 
 
 def told(plate: Plane, cells: Plane, screen: Plane, subject: Plane, sure: Plane, noise: float) -> Plane:
     """What the network is told of every cell, ``(TOLD, rows, columns)``: see `described`, then the subject's
     departures from the screen, the grain in the screen's strength, and `sure`.
     """
-    about = described(plate, cells, screen)
-    apart = subject - screen
-    away = np.stack([(to * apart).sum(axis=0) for to in basis(screen)])
+    about = described(plate, cells, screen, subject)
     grain = np.float32(noise) / np.maximum(about[8], np.float32(LEAST_STRENGTH))
-    every = np.concatenate([about, away, grain[None], sure]).astype(np.float32)
-    return np.nan_to_num(every, nan=0.0).clip(-FURTHEST, FURTHEST)
+    every = np.concatenate([about, grain[None], sure])
+    over_rows(_held_in, every.shape[1], every, FURTHEST)
+    return every
 
 
-def heard(about: Plane, given: Plane) -> tuple[Plane, Plane]:
-    """The subject's departures from the screen and how solid a cell is, after the network's word on them."""
-    doubt = 1 - np.maximum(about[-2], about[-1])
-    before = about[_DESCRIBED : _DESCRIBED + DEPARTURES]
-    away = before + given[:DEPARTURES] * doubt
-    # It may lift what is taken for half covered, and lower that; cells that are solid without it stay so.
-    covered, lowered = (_coverage(about[:DEPARTURES], each) for each in (before, away))
-    kept = np.clip((covered - _HOLDS[0]) / (_HOLDS[1] - _HOLDS[0]), 0, 1) * (lowered < covered)
-    away += kept * (before - away)
-    solid = 1 / (1 + np.exp(-(given[DEPARTURES] + np.float32(SOLID))))
-    return away, doubt * np.maximum((solid - _LEAST_SOLID) / (1 - _LEAST_SOLID), 0)
+@compiled
+def _held_in(every, furthest, first, end):
+    for k in range(every.shape[0]):
+        for j in range(first, end):
+            row = every[k, j]
+            for i in range(row.shape[0]):
+                # What is no number is not told.
+                row[i] = min(max(row[i], -furthest), furthest) if row[i] == row[i] else np.float32(0)
 
 
-def _coverage(seen: Plane, away: Plane) -> Plane:
+def heard(about: Plane, given: Plane) -> Plane:
+    """The subject's departures from the screen and how solid a cell is, ``(4, rows, columns)``, after the network."""
+    out = np.empty((DEPARTURES + 1, *about.shape[1:]), np.float32)
+    over_rows(_heard, about.shape[1], about, given, out)
+    return out
+
+
+@compiled
+def _heard(about, given, out, first, end):
+    one, before, low = np.float32(1), _BEFORE, np.float32(_HOLDS[0])
+    for j in range(first, end):
+        for i in range(about.shape[2]):
+            doubt = one - max(about[-2, j, i], about[-1, j, i])
+            seen = about[0, j, i], about[1, j, i], about[2, j, i]
+            was = about[before, j, i], about[before + 1, j, i], about[before + 2, j, i]
+            now = was[0] + given[0, j, i] * doubt, was[1] + given[1, j, i] * doubt, was[2] + given[2, j, i] * doubt
+            # It may lift what is taken for half covered, and lower that; cells that are solid without it stay so.
+            covered = _coverage(seen, was)
+            kept = np.float32(0)
+            if _coverage(seen, now) < covered:
+                kept = min(max((covered - low) / np.float32(_HOLDS[1] - _HOLDS[0]), np.float32(0)), one)
+            for k in range(3):
+                out[k, j, i] = now[k] + kept * (was[k] - now[k])
+            solid = one / (one + np.exp(-(given[3, j, i] + np.float32(SOLID))))
+            out[3, j, i] = doubt * max((solid - _LEAST_SOLID) / (one - _LEAST_SOLID), np.float32(0))
+
+
+@inlined
+def _coverage(seen, away):
     """How far along the way from the screen to the subject a cell lies, in the key's metric."""
-    luma = np.array([1, 1, LUMA_WEIGHT**2], np.float32)[:, None, None]
-    return (luma * seen * away).sum(axis=0) / np.maximum((luma * away * away).sum(axis=0), np.float32(1e-3))
+    luma = np.float32(LUMA_WEIGHT**2)
+    along = seen[0] * away[0] + seen[1] * away[1] + luma * seen[2] * away[2]
+    return along / max(away[0] * away[0] + away[1] * away[1] + luma * away[2] * away[2], np.float32(1e-3))
 
 
 def answer(about: Plane) -> Plane:
@@ -97,22 +128,18 @@ def answer(about: Plane) -> Plane:
     padded = np.pad(about, ((0, 0), (0, -rows % unit), (0, -columns % unit)), mode="edge")
     high, wide = padded.shape[1] // _BLOCK, padded.shape[2] // _BLOCK
     blocks = padded.reshape(TOLD, high, _BLOCK, wide, _BLOCK).transpose(0, 2, 4, 1, 3).reshape(1, -1, high, wide)
-    net = _network()
-    net.setInput(np.ascontiguousarray(blocks))
-    out = net.forward().reshape(GIVEN, _BLOCK, _BLOCK, high, wide).transpose(0, 3, 1, 4, 2)
+    (given,) = _network().run(None, {"told": np.ascontiguousarray(blocks)})
+    out = given.reshape(GIVEN, _BLOCK, _BLOCK, high, wide).transpose(0, 3, 1, 4, 2)
     return np.ascontiguousarray(out.reshape(GIVEN, 2 * high, 2 * wide)[:, :rows, :columns])
 
 
-_of_thread = local()
-
-
-def _network() -> cv2.dnn.Net:
-    """The network; one for each thread, since it keeps what it is working on."""
-    if not hasattr(_of_thread, "network"):
-        _of_thread.network = cv2.dnn.readNetFromONNX(np.frombuffer(_kept(), np.uint8))
-    return _of_thread.network
-
-
 @cache
-def _kept() -> bytes:
-    return files("upholster.core.matting").joinpath("learnt.onnx").read_bytes()
+def _network() -> "InferenceSession":
+    """The network, which several threads may ask at once; each is answered on its own thread."""
+    # Imported late: whoever keys nothing need not wait for it.
+    from onnxruntime import InferenceSession, SessionOptions
+
+    options = SessionOptions()
+    options.intra_op_num_threads = options.inter_op_num_threads = 1
+    kept = files("upholster.core.matting").joinpath("learnt.onnx").read_bytes()
+    return InferenceSession(kept, options, providers=["CPUExecutionProvider"])

@@ -28,7 +28,7 @@ TO_METRIC = np.array(
 
 def to_metric(rgb: Plane) -> Plane:
     """Encoded RGB ``(3, ...)`` to the space where Euclidean distance is the key's distance."""
-    return np.tensordot(TO_METRIC, rgb, axes=1).astype(np.float32)
+    return np.tensordot(TO_METRIC, rgb, axes=1).astype(np.float32, copy=False)
 
 
 def chroma(rgb: Plane) -> Plane:
