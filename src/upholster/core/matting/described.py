@@ -90,7 +90,7 @@ def _departed(screen, away, weights, out, first, end):
             out[2, j, i] = screen[2, j, i] + in_blue
 
 
-def described(plate: Plane, cells: Plane, screen: Plane, subject: Plane) -> Plane:
+def described(plate: Plane, cells: Plane, screen: Plane, subject: Plane, out: Plane | None = None) -> Plane:
     """Mean, least and largest departure of the pixels of each cell, the screen's luma and strength, and the subject's.
 
     Parameters
@@ -98,6 +98,8 @@ def described(plate: Plane, cells: Plane, screen: Plane, subject: Plane) -> Plan
     plate : (3, h, w) float32
     cells, screen, subject : (3, rows, columns) float32
         The plate averaged down to cells, the clean plate there, and the colour that the subject is thought to have.
+    out : (12, rows, columns) float32, optional
+        Where to write it.
 
     Returns
     -------
@@ -108,7 +110,7 @@ def described(plate: Plane, cells: Plane, screen: Plane, subject: Plane) -> Plan
     rows, columns = screen.shape[1:]
     step = max(1, min(plate.shape[1] // rows, plate.shape[2] // columns) // _SAMPLES)
     seen = np.ascontiguousarray(plate[:, step // 2 :: step, step // 2 :: step])
-    out = np.empty((TOLD, rows, columns), np.float32)
+    out = np.empty((TOLD, rows, columns), np.float32) if out is None else out
     over_rows(_describe, rows, seen, cells, screen, subject, np.array(luma_weights("bt709"), np.float32), out)
     return out
 

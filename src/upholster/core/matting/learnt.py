@@ -69,9 +69,10 @@ def told(plate: Plane, cells: Plane, screen: Plane, subject: Plane, sure: Plane,
     """What the network is told of every cell, ``(TOLD, rows, columns)``: see `described`, then the subject's
     departures from the screen, the grain in the screen's strength, and `sure`.
     """
-    about = described(plate, cells, screen, subject)
-    grain = np.float32(noise) / np.maximum(about[8], np.float32(LEAST_STRENGTH))
-    every = np.concatenate([about, grain[None], sure])
+    every = np.empty((TOLD, *screen.shape[1:]), np.float32)
+    described(plate, cells, screen, subject, out=every[:_DESCRIBED])
+    every[_DESCRIBED] = np.float32(noise) / np.maximum(every[8], np.float32(LEAST_STRENGTH))
+    every[-2:] = sure
     over_rows(_held_in, every.shape[1], every, FURTHEST)
     return every
 
@@ -124,13 +125,37 @@ def _coverage(seen, away):
 def answer(about: Plane) -> Plane:
     """What the network gives for ``(TOLD, rows, columns)``: ``(GIVEN, rows, columns)``."""
     rows, columns = about.shape[1:]
-    unit = _BLOCK * _EVEN
-    padded = np.pad(about, ((0, 0), (0, -rows % unit), (0, -columns % unit)), mode="edge")
-    high, wide = padded.shape[1] // _BLOCK, padded.shape[2] // _BLOCK
-    blocks = padded.reshape(TOLD, high, _BLOCK, wide, _BLOCK).transpose(0, 2, 4, 1, 3).reshape(1, -1, high, wide)
-    (given,) = _network().run(None, {"told": np.ascontiguousarray(blocks)})
-    out = given.reshape(GIVEN, _BLOCK, _BLOCK, high, wide).transpose(0, 3, 1, 4, 2)
-    return np.ascontiguousarray(out.reshape(GIVEN, 2 * high, 2 * wide)[:, :rows, :columns])
+    high, wide = (_EVEN * -(-side // (_BLOCK * _EVEN)) for side in (rows, columns))
+    blocks = np.empty((TOLD, _BLOCK, _BLOCK, high, wide), np.float32)
+    over_rows(_into_blocks, high, about, blocks)
+    (given,) = _network().run(None, {"told": blocks.reshape(1, -1, high, wide)})
+    out = np.empty((GIVEN, rows, columns), np.float32)
+    over_rows(_out_of_blocks, rows, given.reshape(GIVEN, _BLOCK, _BLOCK, high, wide), out)
+    return out
+
+
+@compiled
+def _into_blocks(about, blocks, first, end):
+    """Cells sorted by where they lie in their block; beyond the last of them it goes on as they are."""
+    rows, columns = about.shape[1:]
+    for k in range(about.shape[0]):
+        for down in range(_BLOCK):
+            for j in range(first, end):
+                row = about[k, min(_BLOCK * j + down, rows - 1)]
+                for across in range(_BLOCK):
+                    out, whole = blocks[k, down, across, j], columns // _BLOCK
+                    for i in range(whole):
+                        out[i] = row[_BLOCK * i + across]
+                    for i in range(whole, out.shape[0]):
+                        out[i] = row[min(_BLOCK * i + across, columns - 1)]
+
+
+@compiled
+def _out_of_blocks(blocks, out, first, end):
+    for k in range(out.shape[0]):
+        for j in range(first, end):
+            for i in range(out.shape[2]):
+                out[k, j, i] = blocks[k, j % _BLOCK, i % _BLOCK, j // _BLOCK, i // _BLOCK]
 
 
 @cache

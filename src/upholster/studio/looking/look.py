@@ -89,6 +89,8 @@ class Wanted(NamedTuple):
         Whether frames are counted as they are delivered: at their speed, in their direction, with holds.
     whole : bool
         Whether the borders that the take cuts away are shown as well.
+    several : bool
+        Whether others are made beside it, so that no core is to be had for a part of it.
     """
 
     frame: int
@@ -96,6 +98,7 @@ class Wanted(NamedTuple):
     what: Literal["result", "plate"] = "result"
     taken: bool = False
     whole: bool = False
+    several: bool = False
 
 
 def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint8]:
@@ -106,7 +109,7 @@ def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint
     if wanted.whole:
         recipe = _uncropped(recipe)
     shown = Recipe(take=recipe.take) if wanted.what == "plate" else recipe
-    with row_bands():
+    with row_bands(1 if wanted.several else None):
         keyed = _taken(footage, shown, wanted) if wanted.taken else _keyed(footage, shown, wanted.frame, wanted.quality)
         alpha = np.ones(keyed.alpha.shape, np.float32) if wanted.what == "plate" else keyed.alpha
         return pack_rgba8(keyed.rgb, np.ascontiguousarray(alpha))

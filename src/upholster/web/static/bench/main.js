@@ -132,7 +132,9 @@ bench.player = new Player({
   show(number, pictures) {
     bench.frames.settle(number);
     for (const [what, { image }] of pictures) bench.viewer.draw(what, image);
-    here();
+    place();
+    // Nobody reads numbers faster; pictures have the time.
+    if (performance.now() - numbersAt > 200) numbers();
   },
   listen: (number, rate, way) => bench.sound.play(number, rate, way),
   trouble: bench.trouble,
@@ -208,14 +210,26 @@ function show() {
 
 /** Write what follows from the frame alone. */
 function here() {
+  place();
+  numbers();
+}
+
+let numbersAt = 0;
+/** Write what the values are on the frame in view. */
+function numbers() {
+  numbersAt = performance.now();
+  bench.values.show();
+  bench.keyframes.show();
+  bench.masks.show();
+}
+
+/** Show which frame is in view, and what is drawn on it. */
+function place() {
   const { number } = bench.counted();
   // A number that is being typed stays as it is.
   if (document.activeElement !== $("frame")) $("frame").value = number;
   $("of-plate").textContent = bench.view.taken ? `shows ${bench.view.frame} of the plate` : "";
   bench.ribbon.show();
-  bench.values.show();
-  bench.keyframes.show();
-  bench.masks.show();
   bench.shape.draw();
   bench.brush.draw();
   bench.findings.draw();
