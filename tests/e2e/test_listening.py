@@ -64,10 +64,9 @@ PLAYED = """() => {
 
 
 def test_pictures_follow_the_sound_both_ways_and_it_can_be_left_out(page: Page, plate: Path) -> None:
-    sounds = []
-    page.on("response", lambda answer: answer.url.endswith("sound.wav") and sounds.append(answer.status))
     open_own_shot(page, plate)
-    wait_for(lambda: sounds and sounds[-1] == 200)
+    with page.expect_response(lambda answer: answer.url.endswith("sound.wav")):
+        page.reload()
     page.evaluate(PLAYED)
     for way in ("Space", "Shift+Space"):
         page.evaluate("() => (window.played = [])")
@@ -82,10 +81,10 @@ def test_pictures_follow_the_sound_both_ways_and_it_can_be_left_out(page: Page, 
         on = 1 if way == "Space" else -1
         assert all((f - frames[0] - on * (c - counts[0])) % 48 == 0 for c, f in zip(counts, frames, strict=True))
     # Another take is heard anew.
-    set_value(page, "First frame", "10")
-    kept(page)
-    before = len(sounds)
-    wait_for(lambda: len(sounds) > before or sounds[-1] == 200)
+    with page.expect_response(lambda answer: answer.url.endswith("sound.wav")) as heard:
+        set_value(page, "First frame", "10")
+        kept(page)
+    assert heard.value.status == 200
     page.get_by_label("Play without sound").click()
     expect(page.get_by_label("Play without sound")).to_have_attribute("aria-pressed", "true")
     page.evaluate("() => (window.played = [])")

@@ -189,6 +189,8 @@ class PictureAsked(Sequenced):
     quality: Literal["quick", "fine"] = "quick"
     #: All pictures are wanted, as while a clip plays.
     keep: bool = False
+    #: For a slow link: see `look.packed`.
+    packed: bool = False
 
 
 class OfFrame(OfRecipe):

@@ -6,6 +6,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
+import cv2
 import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
@@ -44,6 +45,8 @@ from upholster.studio.traces.mattes import looked_at
 Plane = NDArray[np.float32]
 Quality = Literal["quick", "fine"]
 
+#: JPEG quality of pictures for slow links.
+_PACKED = 88
 
 _pictures = Kept(PICTURES)
 _proxies = Kept(KNOWLEDGE)
@@ -113,6 +116,13 @@ def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint
         keyed = _taken(footage, shown, wanted) if wanted.taken else _keyed(footage, shown, wanted.frame, wanted.quality)
         alpha = np.ones(keyed.alpha.shape, np.float32) if wanted.what == "plate" else keyed.alpha
         return pack_rgba8(keyed.rgb, np.ascontiguousarray(alpha))
+
+
+def packed(pixels: NDArray[np.uint8]) -> bytes:
+    """Straight RGBA ``(h, w, 4)`` as one JPEG for slow links: colour above, coverage as grey below."""
+    colour = cv2.cvtColor(pixels, cv2.COLOR_RGBA2BGR)
+    cover = cv2.cvtColor(cv2.extractChannel(pixels, 3), cv2.COLOR_GRAY2BGR)
+    return cv2.imencode(".jpg", np.concatenate([colour, cover]), [cv2.IMWRITE_JPEG_QUALITY, _PACKED])[1].tobytes()
 
 
 def raster_of(footage: Footage, recipe: Recipe, *, whole: bool = False) -> Raster:

@@ -139,7 +139,7 @@ def _screen_change(recipe: Recipe, screen: dict[str, Any]) -> dict[str, Any]:
 
 @page.post("/picture")
 def picture(shot_id: int) -> Response:
-    """One frame as raw RGBA; 204 where a newer request of the same window has come in since.
+    """One frame as raw RGBA, or packed; 204 where a newer request of the same window has come in since.
 
     ``X-Waited`` says how many milliseconds it stood behind those of others.
     """
@@ -156,7 +156,10 @@ def picture(shot_id: int) -> Response:
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
         wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, several=asked.keep)
         pixels = look.picture(footage, recipe, wanted)
-    response = Response(pixels.tobytes(), mimetype="application/octet-stream")
+    if asked.packed:
+        response = Response(look.packed(pixels), mimetype="image/jpeg")
+    else:
+        response = Response(pixels.tobytes(), mimetype="application/octet-stream")
     response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
     response.headers["X-Shown"] = json.dumps(_shown(footage, recipe, whole=asked.whole))
     response.headers["X-Waited"] = str(round(waited * 1000))

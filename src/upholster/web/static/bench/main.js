@@ -2,6 +2,7 @@
 
 import { say } from "../lib/common.js";
 import "../lib/rename.js";
+import { Ahead } from "../lib/ahead.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
 import { Played } from "../lib/played.js";
 import { Player } from "../lib/player.js";
@@ -63,7 +64,10 @@ const bench = {
   change: (path, value, final, words) => changeMany({ [path]: value }, final, words),
   changeMany,
   changeScreen: (screen) => bench.store.ask("/screen", { screen }, { words: "Screen changed" }),
-  refresh: () => bench.requests.refresh(),
+  refresh() {
+    bench.requests.refresh();
+    bench.ahead?.rest();
+  },
   show,
   toKeyframe,
   leaveTools,
@@ -119,16 +123,34 @@ bench.shape = new Shape(bench);
 bench.follow = new Follow(bench);
 bench.sound = new Sound(bench);
 const played = new Played();
+/** All that the pictures of frames depend on, but for which frame it is. */
+const stands = () => JSON.stringify([bench.store.asked, bench.place(0), Object.values(bench.traces.standing).map(({ missing }) => missing.length)]);
+/** A promise of the pictures that show a frame while it plays. */
+function quick(number) {
+  const ask = (what) => bench.requests.fetch(bench.place(number), what, "quick", { keep: true });
+  return Promise.all(bench.viewer.needed().map(async (what) => [what, await played.fetch(stands(), `${what} ${number}`, () => ask(what))]));
+}
+/** The frames of which all is here that is in view. */
+function held() {
+  const names = new Set(played.names(stands()));
+  const [first, ...others] = bench.viewer.needed();
+  const numbers = [...names].filter((name) => name.startsWith(`${first} `)).map((name) => Number(name.split(" ")[1]));
+  return numbers.filter((number) => others.every((what) => names.has(`${what} ${number}`)));
+}
+bench.ahead = new Ahead($("ribbon"), {
+  span: () => bench.span(),
+  count: () => bench.counted().count,
+  here: () => bench.counted().number,
+  held,
+  fetch: quick,
+  full: () => played.full,
+  playing: () => bench.playing(),
+});
 bench.player = new Player({
   rate: () => asNumber(bench.facts.rate),
   span: () => bench.span(),
   here: () => bench.counted().number,
-  fetch(number) {
-    const stands = JSON.stringify([bench.store.asked, bench.place(0), Object.values(bench.traces.standing).map(({ missing }) => missing.length)]);
-    const whats = bench.viewer.needed();
-    const ask = (what) => bench.requests.fetch(bench.place(number), what, "quick", { keep: true });
-    return Promise.all(whats.map(async (what) => [what, await played.fetch(stands, `${what} ${number}`, () => ask(what))]));
-  },
+  fetch: quick,
   show(number, pictures) {
     bench.frames.settle(number);
     for (const [what, { image }] of pictures) bench.viewer.draw(what, image);
@@ -218,6 +240,7 @@ let numbersAt = 0;
 /** Write what the values are on the frame in view. */
 function numbers() {
   numbersAt = performance.now();
+  bench.ribbon.show();
   bench.values.show();
   bench.keyframes.show();
   bench.masks.show();
@@ -229,7 +252,7 @@ function place() {
   // A number that is being typed stays as it is.
   if (document.activeElement !== $("frame")) $("frame").value = number;
   $("of-plate").textContent = bench.view.taken ? `shows ${bench.view.frame} of the plate` : "";
-  bench.ribbon.show();
+  bench.ribbon.move();
   bench.shape.draw();
   bench.brush.draw();
   bench.findings.draw();

@@ -1,6 +1,7 @@
 /** Asking for pictures: the newest request wins, a finer one follows. */
 
 import { call } from "../lib/common.js";
+import { Link } from "../lib/link.js";
 
 /** This window, among all that ask for pictures; not every address has crypto.randomUUID. */
 export const thisWindow = Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, "0")).join("");
@@ -18,6 +19,7 @@ export class Requests {
     this.sequence = 0;
     this.last = { result: -1, plate: -1, earlier: -1 };
     this.flying = 0;
+    this.link = new Link();
   }
 
   /** Ask for the picture as things stand. */
@@ -62,14 +64,16 @@ export class Requests {
   /** One picture: its pixels and where they lie; null where the house passed it over for a newer request. */
   async fetch(place, what, quality, { sequence = ++this.sequence, keep = false, signal } = {}) {
     const recipe = what === "earlier" ? { base: this.bench.viewer.compared, changes: {} } : this.bench.store.asked;
-    const body = { ...recipe, ...place, quality, sequence, keep, plate: what === "plate", window: `${thisWindow} ${what}` };
+    // What a person decides by comes as it is; what passes by may come packed.
+    const packed = quality === "quick" && this.link.slow;
+    const body = { ...recipe, ...place, quality, sequence, keep, packed, plate: what === "plate", window: `${thisWindow} ${what}` };
     const began = performance.now();
     const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, signal });
     if (answer.status === 204) return null;
     if (quality === "quick") this.#busy(performance.now() - began);
     const [width, height] = answer.headers.get("X-Size").split("x").map(Number);
     const shown = JSON.parse(answer.headers.get("X-Shown"));
-    return { image: new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), width, height), shown };
+    return { image: await this.link.image(answer, width, height, packed), shown };
   }
 
   /** Say that the machine is busy while pictures come late, rather than be slow without a word. */

@@ -13,6 +13,8 @@ export class Ribbon {
     this.bench = bench;
     this.element = document.getElementById("ribbon");
     this.canvas = this.element.querySelector("canvas");
+    this.playhead = Object.assign(document.createElement("div"), { className: "playhead" });
+    this.element.append(this.playhead);
     this.pictures = new Map();
     new ResizeObserver(() => this.show()).observe(this.element);
     this.element.addEventListener("pointerdown", (event) => {
@@ -49,7 +51,7 @@ export class Ribbon {
     const pen = this.canvas.getContext("2d");
     pen.scale(ratio, ratio);
     const { width, height, damaged, length } = this.bench.facts;
-    const { taken, number, count } = this.bench.counted();
+    const { taken, count } = this.bench.counted();
     const { times } = this.bench.shown;
     const frameAt = (n) => (taken ? source(times, n) : n);
     const column = box.width / count;
@@ -88,10 +90,14 @@ export class Ribbon {
     }
     this.#trouble(pen, box, column, count, frameAt);
     this.#scale(pen, box, column, count);
-    const at = number * column;
-    pen.fillStyle = "#8f6212";
-    pen.fillRect(at, 0, Math.max(2, Math.min(column, 3)), box.height - SCALE);
-    this.#tell(number, frameAt(number), count);
+    this.move();
+  }
+
+  /** Show where we are, and nothing else anew. */
+  move() {
+    const { taken, number, count } = this.bench.counted();
+    this.playhead.style.left = `${(100 * number) / count}%`;
+    this.#tell(number, taken ? source(this.bench.shown.times, number) : number, count);
   }
 
   /** Of the chosen trace: a line under frames that are traced, hatched where they are still to be, and marks of doubt. */
@@ -186,6 +192,6 @@ export class Ribbon {
     const hurt = damaged.some(([from, to]) => frame >= from && frame <= to);
     const wrong = (this.bench.findings.of(frame) ?? []).map(([kind]) => kind.replace("_", " "));
     this.element.setAttribute("aria-valuetext", [number, ...(hurt ? ["damaged in the file"] : []), ...wrong].join(", "));
-    this.element.title = damaged.length ? "Marked red: frames that are damaged in the file." : "";
+    this.element.title = `The line at the top: frames that are ready to play.${damaged.length ? " Marked red: frames that are damaged in the file." : ""}`;
   }
 }

@@ -15,7 +15,7 @@ import { typed } from "../lib/typed.js";
 import { Played } from "../lib/played.js";
 import { Player } from "../lib/player.js";
 import { asNumber } from "../lib/rates.js";
-import { Ahead } from "./ahead.js";
+import { Ahead } from "../lib/ahead.js";
 import { FrameLine } from "./frame_line.js";
 import { Handles } from "./handles.js";
 import { Layers } from "./layers.js";
@@ -81,7 +81,15 @@ page.sound = new Sound(page);
 const played = new Played();
 const stands = () => JSON.stringify(page.store.asked);
 const quick = (number) => played.fetch(stands(), number, () => page.requests.fetch(page.place(number), "result", "quick", { keep: true }));
-page.ahead = new Ahead(page, { here: () => played.names(stands()), fetch: quick, full: () => played.full });
+page.ahead = new Ahead($("frames"), {
+  span: () => [0, page.facts.length - 1],
+  count: () => page.facts.length,
+  here: () => page.view.frame,
+  held: () => played.names(stands()),
+  fetch: quick,
+  full: () => played.full,
+  playing: () => page.playing(),
+});
 // What was changed elsewhere meanwhile, as a shot that is keyed live, is not shown from memory.
 addEventListener("focus", () => {
   played.forget(stands());
