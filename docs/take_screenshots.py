@@ -1,9 +1,10 @@
 """Takes the pictures in docs/screenshots from a running Upholster with its demo data.
 
-Run `bin/start`, then ``.venv/bin/python docs/take_screenshots.py [ADDRESS] [NAME ...]``.
+Run `UPHOLSTER_WATCH=/a/folder bin/start`, then ``.venv/bin/python docs/take_screenshots.py [ADDRESS] [NAME ...]``.
 """
 
 import base64
+import shutil
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -11,6 +12,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect, sync_playwright
 
 FOLDER = Path(__file__).parent / "screenshots"
+PLATES = Path(__file__).parents[1] / "src" / "upholster" / "demo" / "plates"
 
 
 def drawn(page: Page) -> None:
@@ -219,6 +221,24 @@ def stockroom(page: Page) -> None:
     drawn(page)
 
 
+def watched(page: Page) -> None:
+    """Plates land in a folder of the one that is allowed, on this machine; one of them is none."""
+    page.goto("/watched")
+    allowed = page.locator("#folder option[value='.']")
+    assert allowed.count(), "start the house with UPHOLSTER_WATCH"
+    home = Path(allowed.inner_text()) / "dailies"
+    home.mkdir(exist_ok=True)
+    page.reload()
+    if page.locator("#folder option[value='dailies']").count():
+        page.locator("#folder").select_option("dailies")
+        page.get_by_role("button", name="Watch it").click()
+        for name in ("lantern.mp4", "paper-moon.mp4"):
+            shutil.copyfile(PLATES / name, home / name)
+        (home / "call-sheet.mov").write_text("No film, but a call sheet.\n" * 40)
+    page.wait_for_function("() => document.querySelectorAll('[data-state=done]').length > 1", timeout=240_000)
+    drawn(page)
+
+
 def renders(page: Page) -> None:
     page.goto("/renders")
     drawn(page)
@@ -242,6 +262,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "bench-keyframes": bench_keyframes,
     "bench-deliver": bench_deliver,
     "renders": renders,
+    "watched": watched,
     "stockroom": stockroom,
 }
 

@@ -272,6 +272,8 @@ class ViewState(Asked):
     footage: Annotated[str, Field(max_length=12)] | None = None
     split: Annotated[float, Field(ge=0, le=1)] | None = None
     surround: Literal["dark", "mid", "light"] | None = None
+    #: The place of the picture that is looked at beside the first, 0..1.
+    beside: tuple[Share, Share] | None = None
     #: Whether it plays without sound.
     hushed: bool | None = None
     #: Whether what is wrong is looked for, and the kinds that are not shown.

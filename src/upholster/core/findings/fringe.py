@@ -13,6 +13,8 @@ _DEEP, _DOWN, _ALONG = 3.0, 9.0, 24.0
 _HUE, _LUMA = 0.06, 0.08
 #: How much of what colours below differ from each other is no fringe either.
 _ROUGH = 0.8
+#: How far beyond grey, away from the screen's hue, a rim of it may be.
+_GREY = 0.1
 
 
 def fringe(here: Seen, beside: list[Moved]) -> Codes:
@@ -33,11 +35,13 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
     below = core & ~cv2.erode(core, square(2 * (_DOWN - _DEEP) * unit), borderType=cv2.BORDER_REPLICATE)
     weight = np.where(edge, here.half_codes, np.uint8(0)).astype(np.float32) / np.float32(255)
     rim = Rim(weight, below.astype(np.float32), _ALONG * unit, 2 * _DOWN * unit, 4 * _DOWN * unit)
-    lighter, rough = rim.departs(here.luma)
+    lighter, rough, _ = rim.departs(here.luma)
     wrong = (np.abs(lighter) - np.float32(_LUMA) - np.float32(_ROUGH) * rough) / 2
     if here.hue[2]:
-        (hued, rough), (other, _) = rim.departs(here.hued), rim.departs(here.other)
+        (hued, rough, there), (other, _, _) = rim.departs(here.hued), rim.departs(here.other)
         pure = hued - np.abs(other) - np.float32(_ROUGH) * rough
+        # What is no greener than grey, say, is a paler part of the subject, and no rim of a green screen.
+        pure = np.minimum(pure, there + np.float32(_GREY))
         hued = pure * np.maximum(here.luma, np.float32(0.1)) - np.float32(_HUE)
         wrong = np.maximum(wrong, hued * np.float32(2 * here.hue[2]))
     wrong = np.where(edge & rim.known & (wrong > 0), wrong * np.sqrt(weight), 0)

@@ -38,8 +38,10 @@ class Rim:
         """Where anything lies below that tells."""
         return self._enlarged(_mean(self._small(self.inner), self.around / 2)) > _TELLS
 
-    def departs(self, values: Plane) -> tuple[Plane, Plane]:
-        """How far values of the rim are from those below, and how far those are from each other (their deviation)."""
+    def departs(self, values: Plane) -> tuple[Plane, Plane, Plane]:
+        """How far values of the rim are from those below, how far those are from each other (their deviation), and
+        the rim's own on average.
+        """
         inside = values * self.inner
         small = self._small(inside)
         # What is averaged over much is averaged at half the size again.
@@ -47,8 +49,8 @@ class Rim:
         # Where parts of different colours meet, one of them is not the other's fringe.
         wide = _mean(small, self.beyond / 2) * self._per_beyond
         spread = _mean(self._small(values * inside), self.beyond / 2) * self._per_beyond - wide * wide
-        away = _mean(values * self.weight, self.along) * self._per_along - self._enlarged(own)
-        return away, self._enlarged(np.sqrt(np.maximum(spread, np.float32(0))))
+        there = _mean(values * self.weight, self.along) * self._per_along
+        return there - self._enlarged(own), self._enlarged(np.sqrt(np.maximum(spread, np.float32(0)))), there
 
     @cached_property
     def _per_along(self) -> Plane:

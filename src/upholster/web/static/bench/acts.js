@@ -40,6 +40,7 @@ export function actsOf(bench) {
     masks: () => bench.shape.set(!bench.shape.on),
     brush: () => bench.brush.begin(bench.brush.on ? bench.brush.kind : "keep"),
     count: () => !$("counting").hidden && bench.frames.countAs(!bench.view.taken),
+    "beside-toggle": () => bench.beside.toggle(),
     "zoom-in": () => bench.viewer.zoom(1.5),
     "zoom-out": () => bench.viewer.zoom(1 / 1.5),
     fit: () => bench.viewer.fit(),

@@ -25,6 +25,7 @@ export function tableOf(bench, focused) {
     { keys: ["j"], shown: "J, Shift J", does: "the next ground, and the one before", act: (event) => bench.nextGround(event.shiftKey ? -1 : 1) },
     { keys: ["e"], does: "what is wrong, where", act: view("trouble") },
     { keys: ["u"], shown: "U, Shift U", does: "to the next trouble, and the one before", act: (event) => bench.findings.next(event.shiftKey ? -1 : 1) },
+    { keys: ["q"], does: "another place of the picture beside this one, as large; drag in it", act: () => bench.beside.toggle() },
     { keys: ["m"], does: "measure the screen: click, or drag an area", act: acts.measure },
     { keys: ["w"], does: "pick a grey on the subject for its white balance", act: acts.grey },
     { keys: ["c"], does: "cut away borders: drag the sides; Enter when done", act: acts.crop },

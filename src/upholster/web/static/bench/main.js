@@ -8,6 +8,7 @@ import { Played } from "../lib/played.js";
 import { Player } from "../lib/player.js";
 import { asNumber } from "../lib/rates.js";
 import { actsOf } from "./acts.js";
+import { Beside } from "./beside.js";
 import { conflict } from "./conflict.js";
 import { Deliver } from "./deliver.js";
 import { Drawings } from "./drawings.js";
@@ -49,7 +50,7 @@ const bench = {
   screenName: start.screenName,
   /** Where the picture lies and how frames are counted, as the house last said. */
   shown: start.shown,
-  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", hushed: false, unfolded: [], ...start.bench, ...viewLeft(at), ...start.chosen },
+  view: { frame: 0, output: 0, taken: false, view: "result", ground: "checker", colour: "#c026a8", footage: "", split: 0.5, surround: "mid", hushed: false, beside: null, unfolded: [], ...start.bench, ...viewLeft(at), ...start.chosen },
   /** The frame of the footage in view. */
   frame: () => bench.view.frame,
   counted: () => bench.frames.counted(),
@@ -98,6 +99,7 @@ bench.store = new Store(at, start, {
 });
 bench.frames = new Frames(bench, { moved, counted });
 bench.viewer = new Viewer(bench);
+bench.beside = new Beside(bench);
 bench.views = new Views(bench);
 bench.requests = new Requests(bench, { needed: () => bench.viewer.needed(), drawn, trouble: bench.trouble });
 bench.ribbon = new Ribbon(bench);
@@ -257,6 +259,7 @@ function place() {
   bench.brush.draw();
   bench.findings.draw();
   layGround($("ground"), bench.view, number);
+  bench.beside.draw();
 }
 
 function moved() {

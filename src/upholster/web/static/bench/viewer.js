@@ -21,6 +21,7 @@ export class Viewer {
     this.compared = 0;
     this.earlier = false;
     this.onPlaced = [];
+    this.onDrawn = [];
     new ResizeObserver(() => (this.fitted ? this.fit() : this.place())).observe(this.booth);
   }
 
@@ -47,6 +48,7 @@ export class Viewer {
       if (this.bench.view.view === "outline") image = asOutline(image);
     }
     canvas.getContext("2d").putImageData(image, 0, 0);
+    for (const act of this.onDrawn) act();
   }
 
   /** Show what the chosen view needs, without asking again for what is there. */
@@ -66,6 +68,7 @@ export class Viewer {
     this.plate.style.clipPath = view === "split" && !plate && !earlier ? `inset(0 ${100 - split * 100}% 0 0)` : "";
     if (this.last && !plate) this.draw("result", this.last);
     this.place();
+    for (const act of this.onDrawn) act();
   }
 
   get #size() {
