@@ -16,6 +16,11 @@ def media_root() -> Path:
     return data_root() / "media"
 
 
+def hand() -> Path:
+    """Touched whenever somebody asks for a picture."""
+    return data_root() / "hand"
+
+
 def footage_folder(sha256: str) -> Path:
     return media_root() / "footage" / sha256
 

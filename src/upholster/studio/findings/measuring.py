@@ -18,7 +18,7 @@ from upholster.store.models import Footage
 from upholster.studio import queue
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.findings import kept
-from upholster.studio.looking import look
+from upholster.studio.looking import hand, look
 from upholster.studio.looking.kept import Kept
 from upholster.studio.making import seeing
 from upholster.studio.shots import shots
@@ -107,6 +107,7 @@ def _measure(shot_id: int) -> None:
         one = Frames(state.footage, state.recipe)
         until = time.monotonic() + _LOOK
         for frame in frames:
+            hand.give_way()
             found[frame] = wanted[frame], one.measured(frame)
             if time.monotonic() > until:
                 break

@@ -14,7 +14,7 @@ from upholster.media.mixing import packed
 from upholster.store.models import Footage, Shot
 from upholster.studio.errors import Refused
 from upholster.studio.footage import bring_in, renaming
-from upholster.studio.looking import listening, look
+from upholster.studio.looking import hand, listening, look
 from upholster.studio.renders import renders
 from upholster.studio.shots import families, screens, shots
 from upholster.studio.shots.revisions import first_recipe
@@ -145,6 +145,9 @@ def picture(shot_id: int) -> Response:
     """
     asked = asked_for(requests.PictureAsked)
     _newest.note(asked.window, asked.sequence)
+    # What is made ahead, or plays, is no hand that waits.
+    if not asked.keep:
+        hand.moves()
     footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"
     came = time.monotonic()

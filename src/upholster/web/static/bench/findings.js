@@ -7,6 +7,8 @@ import { Mending } from "./mending.js";
 
 /** Milliseconds between two looks while frames are measured, and after a change. */
 const [MEASURING, SETTLED] = [900, 250];
+/** Frames from which what is known weighs so much that it is asked for less often. */
+const LONG = 1000;
 
 const $ = (id) => document.getElementById(id);
 const button = (words, act, title = "") => {
@@ -70,7 +72,7 @@ export class Findings {
       else this.#all();
       this.bench.ribbon.show();
       this.draw();
-      if (known.missing && this.bench.view.measured !== false) this.look(MEASURING);
+      if (known.missing && this.bench.view.measured !== false) this.look(MEASURING * Math.max(1, this.bench.facts.length / LONG));
     } catch (error) {
       if (!error.status) this.look(5 * MEASURING);
       else this.bench.trouble(error);
