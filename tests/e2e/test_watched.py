@@ -11,6 +11,7 @@ from playwright.sync_api import Page, expect
 from brought import green_shot
 from conftest import WATCHED, House, wait_for
 from plates import green_clip, shot
+from sounds import write_clicks
 from upholster.media.decoder.reader import Reader
 from upholster.media.delivery import Delivery
 from upholster.studio.errors import Refused
@@ -99,6 +100,24 @@ def test_the_same_bytes_have_a_shot_of_their_own_and_a_paused_folder_waits(page:
     page.get_by_label("Watch day two no more").click()
     expect(page.locator('[data-watched="day two"]')).to_have_count(0)
     assert row.folder in folders.choices()
+
+
+def test_sound_alone_is_told_to_have_nothing_to_key_and_files_are_copied(allowed: Path) -> None:
+    home = allowed / "night"
+    row = folders.watch("night", None, Delivery(format="ffv1"))
+    write_clicks(home / "rain.wav", 0.1, seconds=0.5)
+    green_clip(home / "plover.mp4", 4, 0.0747)
+    wait_for(lambda: (home / "failed" / "rain.wav.txt").exists() and (home / "done" / "plover.mp4").exists())
+    assert "nothing to key" in (home / "failed" / "rain.wav.txt").read_text()
+    (footage,) = (f for f in bring_in.all_footage() if f.name == "plover")
+    (kept,) = bring_in.source_of(footage).files
+    assert kept.stat().st_ino != (home / "done" / "plover.mp4").stat().st_ino
+    # Folders that hold none but folders, or are watched themselves, have not landed.
+    assert (home / "late").is_dir()
+    inner = folders.watch("night/late", None, Delivery(format="ffv1"))
+    assert (folders.leads_to(row, inner), folders.leads_to(inner, row)) == ("late", "")
+    folders.give_up(inner.id)
+    folders.give_up(row.id)
 
 
 def test_a_worker_that_dies_in_the_middle_goes_on(house: House, allowed: Path) -> None:

@@ -14,7 +14,7 @@ _HUE, _LUMA = 0.06, 0.08
 #: How much of what colours below differ from each other is no fringe either.
 _ROUGH = 0.8
 #: How far beyond grey, away from the screen's hue, a rim of it may be.
-_GREY = 9.0
+_GREY = 0.1
 
 
 def fringe(here: Seen, beside: list[Moved]) -> Codes:

@@ -9,9 +9,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from sqlalchemy import select
+from sqlalchemy.exc import OperationalError
 
 from upholster.media.errors import MediaError
-from upholster.media.files import put_text, same_file
+from upholster.media.files import put_text
 from upholster.store.models import Arrival, Watched
 from upholster.store.session import session
 from upholster.store.states import ArrivalState, FootageState, RenderState
@@ -54,7 +55,8 @@ def step() -> None:
             if arrival.state in folders.UNDER_WAY:
                 _go_on(row, home, arrival)
         if row.on:
-            _take_note(row, home, {each.name for each in own})
+            inside = {name for other in watched if (name := folders.leads_to(row, other))}
+            _take_note(row, home, {each.name for each in own} | inside)
 
 
 def _take_note(row: Watched, home: Path, known: set[str]) -> None:
@@ -80,8 +82,13 @@ def _go_on(row: Watched, home: Path, arrival: Arrival) -> None:
     }
     try:
         does[arrival.state](row, home, arrival)
-    except (MediaError, Refused, OSError) as error:
+    except OperationalError:
+        # The database comes back, and the step is done then.
+        raise
+    except (MediaError, Refused) as error:
         _fail(home, arrival, str(error))
+    except OSError as error:
+        _fail(home, arrival, f"Its files could not be handled: {error.strerror or error}.")
     except Exception:
         log.exception("%s in %s", arrival.name, home)
         _fail(home, arrival, "Something went wrong inside Upholster; the log says what.")
@@ -92,13 +99,16 @@ def _bring_in(row: Watched, home: Path, arrival: Arrival) -> None:
     path = home / arrival.name
     if not path.exists():
         raise Missing("It was taken away before it could be read.")
-    if path.is_dir():
-        footage, known = bring_in.take_in(path, path.name)
-    else:
-        paths.media_root().mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(dir=paths.media_root(), prefix=".landed") as inside:
-            same_file(path, Path(inside) / path.name)
-            footage, known = bring_in.take_in(Path(inside), path.name)
+    paths.media_root().mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=paths.media_root(), prefix=".landed") as inside:
+        # A copy: whoever writes into what landed later on changes nothing here.
+        if path.is_dir():
+            shutil.copytree(path, inside, dirs_exist_ok=True)
+        else:
+            shutil.copyfile(path, Path(inside) / path.name)
+        footage, known = bring_in.take_in(Path(inside), path.name)
+    if footage.facts["kind"] == "sound":
+        raise Refused("This is sound without pictures: there is nothing to key.")
     first = shots.first_of(footage.id)
     _set(arrival, ArrivalState.READING, shot_id=shots.copy_shot(first).id if known else first)
 

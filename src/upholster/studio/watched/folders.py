@@ -79,6 +79,12 @@ def path_of(row: Watched) -> Path | None:
     return path if path and path.is_dir() and path.resolve().is_relative_to(allowed or path) else None
 
 
+def leads_to(row: Watched, other: Watched) -> str:
+    """The folder in a watched one that another watched one is, or lies in; empty where it lies elsewhere."""
+    outer, inner = Path(row.folder), Path(other.folder)
+    return inner.relative_to(outer).parts[0] if inner != outer and inner.is_relative_to(outer) else ""
+
+
 def watch(folder: str, shot_id: int | None, delivery: Delivery, *, report: bool = False) -> Watched:
     """Watch a folder from now on: key by a shot's recipe, or by one that is proposed for each."""
     if folder not in choices():

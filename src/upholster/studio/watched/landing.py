@@ -46,7 +46,17 @@ class Landing:
 
 def _meant(path: Path) -> bool:
     # A link may lead out of the folder.
-    return path.name not in (DONE, FAILED, DELIVERED) and not path.name.startswith(".") and not path.is_symlink()
+    if path.name in (DONE, FAILED, DELIVERED) or path.name.startswith(".") or path.is_symlink():
+        return False
+    # Folders that hold nothing but folders are how somebody keeps order.
+    return not path.is_dir() or any(each.is_file() for each in _inside(path))
+
+
+def _inside(folder: Path) -> list[Path]:
+    try:
+        return list(folder.iterdir())
+    except OSError:
+        return []
 
 
 def _state(path: Path) -> tuple[int, int]:
