@@ -252,9 +252,11 @@ def tally() -> Tally:
     """How all renders of the list stand together, in two queries."""
     shown = Render.cleared.is_(False)
     with session() as db:
-        counts = dict(db.execute(select(Render.state, func.count()).where(shown).group_by(Render.state)).tuples().all())
+        counted = select(Render.state, func.count()).where(shown).group_by(Render.state)
+        counts = {row.state: int(row[1]) for row in db.execute(counted)}
         query = select(Render.name, Render.problem).where(shown, Render.state == RenderState.FAILED)
-        failed = list(db.execute(query.order_by(Render.id.desc()).limit(_FAILED)).tuples())
+        newest = query.order_by(Render.id.desc()).limit(_FAILED)
+        failed = [(name, problem) for name, problem in db.execute(newest)]
     going = sum(counts.get(state, 0) for state in ACTIVE)
     return Tally(
         counts.get(RenderState.DONE, 0), going, failed, max(0, counts.get(RenderState.FAILED, 0) - len(failed))
