@@ -88,7 +88,9 @@ def test_what_was_deleted_hands_its_focus_to_its_neighbour(page: Page, brought: 
     expect(tags).to_be_focused()
 
 
-@pytest.mark.parametrize("where", ["/footage", "/renders", "/stockroom", "/fittings", "/scripts", "bench", "fitting"])
+@pytest.mark.parametrize(
+    "where", ["/footage", "/renders", "/stockroom", "/fittings", "/watched", "/scripts", "bench", "fitting"]
+)
 def test_axe_finds_nothing(page: Page, brought: list[int], where: str) -> None:
     if where == "fitting":
         layer = {"source": {"kind": "shot", "id": brought[0]}, "name": "n" * 80}

@@ -128,3 +128,16 @@ def test_two_who_change_linked_shots_at_once_wait_for_each_other(linked: list[in
         thread.join()
     assert not failed
     assert len({shots.open_shot(n).recipe.finish.saturation for n in linked}) == 1
+
+
+def test_one_that_cannot_be_changed_stays_as_it_is_and_holds_nobody_up(linked: list[int]) -> None:
+    one, two, three = linked
+    state = shots.open_shot(two)
+    # Its empty set was taken out of the house; only its own screen goes by that.
+    gone = state.recipe.screen.model_copy(update={"empty": "0" * 64})
+    families.depart(two, "screen")
+    shots.revise(two, state.recipe.model_copy(update={"screen": gone}), "by an empty set", state.revision)
+    before = shots.open_shot(two)
+    change(one, matte={"fill_holes": 6.0})
+    assert [shots.open_shot(n).recipe.matte.fill_holes for n in (one, three)] == [6.0, 6.0]
+    assert shots.open_shot(two).revision == before.revision

@@ -1,6 +1,7 @@
 """Linked shots: what is changed of one is changed of its whole family, but for lines on which a shot departs."""
 
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 from typing import NamedTuple
 
 from sqlalchemy import select, update
@@ -94,18 +95,21 @@ def follow(shot_id: int, line: Line) -> None:
             _take(db, others[0], shot, recipe_at(db, others[0].id, others[0].head), [line], words_of(line).capitalize())
 
 
-def pass_on(db: Session, shot: Shot, before: Recipe, change: str) -> None:
-    """Change the shots linked with one as it was changed itself; each gets a revision of its own, to be undone."""
+def pass_on(db: Session, shot: Shot, before: Recipe, after: Recipe, change: str) -> None:
+    """Change the shots linked with one as it was changed itself; each gets a revision of its own, to be undone.
+
+    One that cannot be changed so, as where its screen is not known any more, stays as it is.
+    """
     if shot.family_id is None:
         return
-    recipe = recipe_at(db, shot.id, shot.head)
-    changed = [line for line in differing(before, recipe) if line not in shot.departs]
+    changed = [line for line in differing(before, after) if line not in shot.departs]
     if not changed:
         return
     for other in _others(db, shot):
         lines = [line for line in changed if line not in other.departs]
         if other.footage.state == FootageState.READY:
-            _take(db, shot, other, recipe, lines, change)
+            with suppress(Refused):
+                _take(db, shot, other, after, lines, change)
 
 
 def _take(db: Session, source: Shot, target: Shot, recipe: Recipe, lines: Sequence[Line], change: str) -> None:

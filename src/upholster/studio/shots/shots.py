@@ -89,7 +89,7 @@ def revise(shot_id: int, recipe: Recipe, change: str, seen: int, *, branch: bool
             if not branch:
                 _check_seen(db, shot, seen)
             add_revision(db, shot, recipe, clean(change, 200), revision_of(db, shot.id, seen).number)
-            families.pass_on(db, shot, before, clean(change, 150))
+            families.pass_on(db, shot, before, recipe, clean(change, 150))
         return _state(db, shot)
 
 
@@ -127,7 +127,7 @@ def go_to(shot_id: int, number: int) -> State:
 def _walk(db: Session, shot: Shot, number: int, change: str) -> None:
     """Bring another revision into force."""
     before, shot.head = _recipe(db, shot), number
-    families.pass_on(db, shot, before, clean(change, 150))
+    families.pass_on(db, shot, before, _recipe(db, shot), clean(change, 150))
 
 
 def history(shot_id: int) -> list[Revision]:

@@ -34,6 +34,8 @@ log = logging.getLogger(__name__)
 _STILL = 4.0
 #: What a shot's recipe gives to what lands; what is trimmed and drawn is its own.
 _GIVEN: list[Line] = [line for line in LINES if line not in OWN]  # type: ignore[misc]
+#: What folders of copies under way begin with.
+_COPIES = ".landed"
 #: What was seen of each folder, by the number of its row.
 _landing: dict[int, Landing] = {}
 
@@ -100,7 +102,10 @@ def _bring_in(row: Watched, home: Path, arrival: Arrival) -> None:
     if not path.exists():
         raise Missing("It was taken away before it could be read.")
     paths.media_root().mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(dir=paths.media_root(), prefix=".landed") as inside:
+    # One at a time brings in: what is there is left of one that was killed.
+    for left in paths.media_root().glob(f"{_COPIES}*"):
+        shutil.rmtree(left, ignore_errors=True)
+    with tempfile.TemporaryDirectory(dir=paths.media_root(), prefix=_COPIES) as inside:
         # A copy: whoever writes into what landed later on changes nothing here.
         if path.is_dir():
             shutil.copytree(path, inside, dirs_exist_ok=True)

@@ -44,7 +44,10 @@ export class Sound {
       const body = JSON.stringify({ ...store.asked, taken: view.taken });
       const answer = await call(`${at}/sound.wav`, { body, headers: { "Content-Type": "application/json" } });
       const buffer = answer.status === 204 ? null : await this.heard.load(await answer.arrayBuffer());
-      if (sequence === this.asked) this.heard.buffer = buffer;
+      if (sequence !== this.asked) return;
+      this.heard.buffer = buffer;
+      $("hush").disabled = !buffer;
+      if (!buffer) $("hush").title = "Not heard here: it runs too fast or slow, or for more than five minutes";
     } catch (error) {
       if (sequence === this.asked) trouble(error);
     }
