@@ -57,12 +57,12 @@ def test_what_lands_is_delivered_and_what_cannot_be_is_told(page: Page, allowed:
     home = allowed / "day one"
     green_clip(home / "moorhen.mp4", 5, 0.0721)
     (home / "broken.mp4").write_bytes(b"no film" * 99)
-    (home / "reel").mkdir()
+    (home / "widgeon").mkdir()
     for n in range(3):
         frame = (shot(frame=n, uneven=0.0733)[0].transpose(1, 2, 0) * 255).astype(np.uint8)
-        Image.fromarray(frame).save(home / "reel" / f"p.{n:04d}.png")
+        Image.fromarray(frame).save(home / "widgeon" / f"p.{n:04d}.png")
     (home / "way out").symlink_to("/etc")
-    wait_for(lambda: [landed(page, n) for n in ("moorhen.mp4", "broken.mp4", "reel")] == ["done", "failed", "done"])
+    wait_for(lambda: [landed(page, n) for n in ("moorhen.mp4", "broken.mp4", "widgeon")] == ["done", "failed", "done"])
     expect(page.locator('[data-arrival="broken.mp4"]')).to_contain_text(".")
     expect(card).to_contain_text("2 done, 1 failed")
     assert sorted(p.name for p in home.iterdir()) == ["delivered", "done", "failed", "way out"]
@@ -77,23 +77,23 @@ def test_what_lands_is_delivered_and_what_cannot_be_is_told(page: Page, allowed:
         assert told["proof"]["passed"] and told["recipe"]["finish"]["saturation"] == 0.25
     assert any(c.name.startswith("moorhen_v") for c in search.clips()), "it stands in the Stockroom as well"
     page.reload()
-    expect(page.locator('[data-arrival="reel"] a')).to_have_text(made[3])
+    expect(page.locator('[data-arrival="widgeon"] a')).to_have_text(made[3])
 
 
 def test_the_same_bytes_have_a_shot_of_their_own_and_a_paused_folder_waits(page: Page, allowed: Path) -> None:
     home = allowed / "day two"
-    green_clip(home / "twice.mp4", 4, 0.0741)
+    green_clip(home / "turnstone.mp4", 4, 0.0741)
     row = folders.watch("day two", None, Delivery(format="ffv1"))
-    wait_for(lambda: (home / "done" / "twice.mp4").exists())
-    footage = next(f for f in bring_in.all_footage() if f.name == "twice")
+    wait_for(lambda: (home / "done" / "turnstone.mp4").exists())
+    footage = next(f for f in bring_in.all_footage() if f.name == "turnstone")
     page.goto("/watched")
     page.locator('[data-watched="day two"]').get_by_role("button", name="Pause").click()
     expect(page.locator('[data-watched="day two"]').get_by_role("button", name="Go on")).to_be_visible()
-    (home / "done" / "twice.mp4").rename(home / "twice.mp4")
+    (home / "done" / "turnstone.mp4").rename(home / "turnstone.mp4")
     page.wait_for_timeout(8000)
-    assert (home / "twice.mp4").exists()
+    assert (home / "turnstone.mp4").exists()
     page.get_by_role("button", name="Go on").click()
-    wait_for(lambda: (home / "done" / "twice.mp4").exists())
+    wait_for(lambda: (home / "done" / "turnstone.mp4").exists())
     assert len(bring_in.footage_with_shots(footage.id).shots) == 2
     assert len(list((home / "delivered").glob("*.mkv"))) == 2
     page.on("dialog", lambda dialog: dialog.accept())
@@ -106,12 +106,12 @@ def test_sound_alone_is_told_to_have_nothing_to_key_and_files_are_copied(allowed
     home = allowed / "night"
     row = folders.watch("night", None, Delivery(format="ffv1"))
     write_clicks(home / "rain.wav", 0.1, seconds=0.5)
-    green_clip(home / "plover.mp4", 4, 0.0747)
-    wait_for(lambda: (home / "failed" / "rain.wav.txt").exists() and (home / "done" / "plover.mp4").exists())
+    green_clip(home / "dunlin.mp4", 4, 0.0747)
+    wait_for(lambda: (home / "failed" / "rain.wav.txt").exists() and (home / "done" / "dunlin.mp4").exists())
     assert "nothing to key" in (home / "failed" / "rain.wav.txt").read_text()
-    (footage,) = (f for f in bring_in.all_footage() if f.name == "plover")
+    (footage,) = (f for f in bring_in.all_footage() if f.name == "dunlin")
     (kept,) = bring_in.source_of(footage).files
-    assert kept.stat().st_ino != (home / "done" / "plover.mp4").stat().st_ino
+    assert kept.stat().st_ino != (home / "done" / "dunlin.mp4").stat().st_ino
     # Folders that hold none but folders, or are watched themselves, have not landed.
     assert (home / "late").is_dir()
     inner = folders.watch("night/late", None, Delivery(format="ffv1"))
@@ -123,11 +123,11 @@ def test_sound_alone_is_told_to_have_nothing_to_key_and_files_are_copied(allowed
 def test_a_worker_that_dies_in_the_middle_goes_on(house: House, allowed: Path) -> None:
     home = allowed / "night" / "late"
     folders.watch("night/late", None, Delivery(format="prores4444"))
-    green_clip(home / "long.mp4", 40, 0.0751)
-    states = lambda: [a.state for told in folders.all_watched() for a in told.arrivals if a.name == "long.mp4"]  # noqa: E731
+    green_clip(home / "wagtail.mp4", 40, 0.0751)
+    states = lambda: [a.state for told in folders.all_watched() for a in told.arrivals if a.name == "wagtail.mp4"]  # noqa: E731
     wait_for(lambda: states() == ["making"])
     house.kill("upholster.work.worker")
-    wait_for(lambda: (home / "done" / "long.mp4").exists())
+    wait_for(lambda: (home / "done" / "wagtail.mp4").exists())
     (made,) = (home / "delivered").glob("*.mov")
     with Reader([made]) as reader:
         assert reader.facts.length == 40

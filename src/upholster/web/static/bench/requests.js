@@ -73,7 +73,7 @@ export class Requests {
     if (quality === "quick") this.#busy(performance.now() - began);
     const [width, height] = answer.headers.get("X-Size").split("x").map(Number);
     const shown = JSON.parse(answer.headers.get("X-Shown"));
-    return { image: await this.link.image(answer, width, height, packed), shown };
+    return { image: await this.link.image(answer, width, height), shown };
   }
 
   /** Say that the machine is busy while pictures come late, rather than be slow without a word. */

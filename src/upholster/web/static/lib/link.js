@@ -4,19 +4,26 @@
 const MOST = 60;
 /** Bytes below which an answer tells nothing of the link. */
 const TELLS = 200_000;
+/** Pictures in a row that have to come late. */
+const SEVERAL = 3;
 
 export class Link {
-  /** Whether pictures are to be packed. */
-  slow = false;
+  /** How many pictures in a row took too long. */
+  #late = 0;
 
-  /** The picture of an answer. */
-  async image(answer, width, height, packed) {
-    if (packed) return unpacked(await answer.blob(), width, height);
+  /** Whether pictures are to be packed. A busy machine lets one come late now and then; a slow link all of them. */
+  get slow() {
+    return this.#late >= SEVERAL;
+  }
+
+  /** The picture of an answer, packed or as it is. */
+  async image(answer, width, height) {
+    if (answer.headers.get("Content-Type") === "image/jpeg") return unpacked(await answer.blob(), width, height);
     const began = performance.now();
     const pixels = await answer.arrayBuffer();
     const took = performance.now() - began;
     // A picture of the usual size, as long as this one took for as much.
-    if (pixels.byteLength > TELLS) this.slow = (took * 960 * 540 * 4) / pixels.byteLength > MOST;
+    if (pixels.byteLength > TELLS) this.#late = (took * 960 * 540 * 4) / pixels.byteLength > MOST ? this.#late + 1 : 0;
     return new ImageData(new Uint8ClampedArray(pixels), width, height);
   }
 }
