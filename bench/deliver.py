@@ -208,7 +208,7 @@ def workers() -> None:
     with house(root) as environment:
         os.environ.update(environment)
         from upholster.studio.footage import bring_in
-        from upholster.studio.renders import renders
+        from upholster.studio.renders import listed, renders
         from upholster.studio.renders.states import ACTIVE
         from upholster.studio.shots import shots
 
@@ -223,7 +223,7 @@ def workers() -> None:
         def render() -> float:
             began = time.perf_counter()
             (made,) = renders.order(shot.id, shots.open_shot(shot.id).revision, [Delivery(format="prores4444")])
-            while any(r.id == made.id and r.state in ACTIVE for r in renders.all_renders()):
+            while any(r.id == made.id and r.state in ACTIVE for r in listed.all_renders()):
                 time.sleep(0.1)
             return time.perf_counter() - began
 

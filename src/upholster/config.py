@@ -25,7 +25,7 @@ class Config(BaseSettings):
     hosts: str = Field(default="", description="Further names this house answers to, with spaces between.")
     workers: int = Field(default_factory=_cores, ge=1, le=256, description="Jobs worked on side by side.")
     stalled_seconds: float = Field(default=15, gt=0, description="After how long a silent worker is taken for dead.")
-    watch: Path | None = Field(default=None, description="The folder that may be watched, with all folders in it.")
+    watch: Path | None = Field(default=None, description="The folder that may be watched, with those in it, two deep.")
     request_seconds: float = Field(default=120, gt=0, description="How long a request may take.")
     pictures_mib: int = Field(default=800, ge=1, description="Memory for pictures that are looked at.")
     max_pixels: int = Field(default=8192 * 4320, ge=1, description="Largest picture, in pixels.")

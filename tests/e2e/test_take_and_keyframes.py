@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 
 from conftest import House, wait_for
 from plates import green_clip
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed
 from upholster.studio.shots import shots
 from upholster.studio.stock import search, stock
 
@@ -125,7 +125,7 @@ def test_a_retimed_take_is_counted_shown_and_delivered_as_it_says(bench: Page, h
     wait_for(lambda: any(c.name == "reel_back" for c in search.clips()))
     clip = next(c for c in search.clips() if c.name == "reel_back")
     assert (clip.width, clip.height, clip.frames) == (180, 320, 45)
-    proof = renders.proof_of(clip.render)
+    proof = listed.proof_of(clip.render)
     assert proof and proof.passed
     page.goto("/stockroom")
     with page.expect_download() as download:

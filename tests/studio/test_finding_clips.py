@@ -19,7 +19,7 @@ from upholster.store.session import engine, session
 from upholster.studio import paths
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage import bring_in
-from upholster.studio.renders import missing, renders
+from upholster.studio.renders import listed, missing, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
 from upholster.studio.stock import brought_in, search, stock
@@ -32,8 +32,8 @@ def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
 
 
 def finished(made: Render) -> Clip:
-    wait_for(lambda: all(r.state not in ACTIVE for r in renders.all_renders() if r.id == made.id))
-    problems = [r.problem for r in renders.all_renders() if r.id == made.id and r.problem]
+    wait_for(lambda: all(r.state not in ACTIVE for r in listed.all_renders() if r.id == made.id))
+    problems = [r.problem for r in listed.all_renders() if r.id == made.id and r.problem]
     assert not problems, problems
     return next(c for c in search.clips() if c.render_id == made.id)
 

@@ -17,7 +17,7 @@ from upholster.store.models import Clip
 from upholster.studio.errors import Refused
 from upholster.studio.fittings import fittings, look, sources
 from upholster.studio.footage import bring_in
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.stock import search, stock
 from visitor import Visitor
@@ -49,8 +49,8 @@ def fitting(sound_id: int, picture_id: int, **sound: object) -> Fitting:
 
 def finished(fitting_id: int, *deliveries: Delivery) -> list[Clip]:
     made = [r.id for r in renders.order_fitting(fitting_id, 1, deliveries)]
-    wait_for(lambda: all(r.state not in ACTIVE for r in renders.all_renders() if r.id in made))
-    problems = [r.problem for r in renders.all_renders() if r.id in made and r.problem]
+    wait_for(lambda: all(r.state not in ACTIVE for r in listed.all_renders() if r.id in made))
+    problems = [r.problem for r in listed.all_renders() if r.id in made and r.problem]
     assert not problems, problems
     return [next(c for c in search.clips() if c.render_id == n) for n in made]
 

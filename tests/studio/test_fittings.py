@@ -24,7 +24,7 @@ from upholster.studio.footage import bring_in
 from upholster.studio.making.fitting import element_of, premultiplied, size_of, unkeyed
 from upholster.studio.making.fitting import finished as with_finish
 from upholster.studio.making.keying import Footage
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
 from upholster.studio.stock import search, stock
@@ -36,8 +36,8 @@ def shot_id(house: House, tmp_path_factory: pytest.TempPathFactory) -> int:
 
 
 def finished(ids: list[int]) -> list[Clip]:
-    wait_for(lambda: all(r.state not in ACTIVE for r in renders.all_renders() if r.id in ids))
-    failed = [r.problem for r in renders.all_renders() if r.id in ids and r.problem]
+    wait_for(lambda: all(r.state not in ACTIVE for r in listed.all_renders() if r.id in ids))
+    failed = [r.problem for r in listed.all_renders() if r.id in ids and r.problem]
     assert not failed, failed
     return [c for c in search.clips() if c.render_id in ids]
 

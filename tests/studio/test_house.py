@@ -28,7 +28,7 @@ from upholster.studio import paths
 from upholster.studio.errors import Refused
 from upholster.studio.footage import bring_in, uploads
 from upholster.studio.naming import next_version, safe_name
-from upholster.studio.renders import presets, renders
+from upholster.studio.renders import listed, presets, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
 from upholster.studio.stock import search
@@ -74,11 +74,11 @@ def answers(house: House) -> bool:
 
 
 def under_way(render_id: int) -> bool:
-    row = next(r for r in renders.all_renders() if r.id == render_id)
+    row = next(r for r in listed.all_renders() if r.id == render_id)
     return sum(p.frames_done for p in row.ranges) > 0
 
 
-def listed(render_id: int) -> bool:
+def in_stock(render_id: int) -> bool:
     return any(c.render_id == render_id for c in search.clips())
 
 
@@ -92,22 +92,22 @@ def test_a_render_outlives_whatever_is_killed(house: House, shot_id: int, part: 
 
     def over() -> bool:
         try:
-            in_stock, now = listed(render_id), state(render_id)
+            kept, now = in_stock(render_id), state(render_id)
         except OperationalError:
             return False
-        assert now == "done" or not in_stock, "a file was listed before it was whole"
+        assert now == "done" or not kept, "a file was listed before it was whole"
         return now not in ACTIVE
 
     wait_for(over)
     if part == "upholster.media.decoder.forkserver":
         # A decoder that dies is a sentence and a retry, since the file may be what killed it.
-        row = next(r for r in renders.all_renders() if r.id == render_id)
+        row = next(r for r in listed.all_renders() if r.id == render_id)
         assert row.state == "done" or "stopped short" in row.problem
         if row.state == "failed":
             renders.retry(render_id)
             wait_for(lambda: state(render_id) == "done")
     assert state(render_id) == "done"
-    assert listed(render_id)
+    assert in_stock(render_id)
     assert not paths.render_folder(render_id).exists()
     wait_for(lambda: answers(house))
 
@@ -121,7 +121,7 @@ def test_a_cancel_takes_effect_soon_and_leaves_nothing(house: House, shot_id: in
     time.sleep(1.5)
     assert time.monotonic() - asked < 10 and state(render_id) == "cancelled"
     assert not paths.render_folder(render_id).exists(), "a worker went on writing"
-    assert not listed(render_id)
+    assert not in_stock(render_id)
     renders.retry(render_id)
     wait_for(lambda: state(render_id) == "done")
 
@@ -134,7 +134,7 @@ def test_a_source_that_vanished_is_one_sentence_with_a_retry(house: House, short
     try:
         (render_id,) = order(short_id, "ffv1")
         wait_for(lambda: state(render_id) == "failed")
-        row = next(r for r in renders.all_renders() if r.id == render_id)
+        row = next(r for r in listed.all_renders() if r.id == render_id)
         assert re.fullmatch(r"The file original.mp4 is no longer where it was\. Bring it in again\.", row.problem)
     finally:
         away.rename(file)
@@ -151,9 +151,9 @@ def test_a_full_disk_is_one_sentence_and_leaves_nothing(house: House, shot_id: i
     for position in range(4):
         (folder / f"part-{position:05d}.mov.part").symlink_to("/dev/full")
     wait_for(lambda: state(render_id) == "failed")
-    row = next(r for r in renders.all_renders() if r.id == render_id)
+    row = next(r for r in listed.all_renders() if r.id == render_id)
     assert row.problem == "The disk is full. Free some room and render again."
-    assert not listed(render_id)
+    assert not in_stock(render_id)
     wait_for(lambda: not folder.exists())
     renders.retry(render_id)
     wait_for(lambda: state(render_id) == state(before) == "done")
@@ -171,9 +171,9 @@ def test_a_frame_that_cannot_be_decoded_is_one_sentence(house: House, tmp_path_f
     picture.write_bytes(b"\0" * len(whole))
     (render_id,) = order(wick, "ffv1")
     wait_for(lambda: state(render_id) not in ACTIVE)
-    row = next(r for r in renders.all_renders() if r.id == render_id)
+    row = next(r for r in listed.all_renders() if r.id == render_id)
     assert row.state == "failed" and re.fullmatch(r"[A-Z][^.]+\.( [A-Z][^.]+\.)?", row.problem)
-    assert not listed(render_id) and not paths.render_folder(render_id).exists()
+    assert not in_stock(render_id) and not paths.render_folder(render_id).exists()
     picture.write_bytes(whole)
     renders.retry(render_id)
     wait_for(lambda: state(render_id) == "done")
@@ -199,7 +199,7 @@ def test_several_formats_are_made_in_one_pass_and_one_can_be_called_off(house: H
     wait_for(lambda: under_way(made[2]))
     renders.cancel(made[2])
     wait_for(lambda: [state(n) for n in made] == ["done", "done", "cancelled"])
-    assert listed(made[0]) and listed(made[1]) and not listed(made[2])
+    assert in_stock(made[0]) and in_stock(made[1]) and not in_stock(made[2])
     assert not any(paths.render_folder(n).exists() for n in made)
 
 
@@ -207,7 +207,7 @@ def test_a_render_can_be_put_before_others(house: House, shot_id: int) -> None:
     (first,) = order(shot_id, "prores4444")
     (second,) = order(shot_id, "ffv1", size=64)
     renders.move(second, "first")
-    assert [r.id for r in renders.all_renders()][:2] == [second, first]
+    assert [r.id for r in listed.all_renders()][:2] == [second, first]
     wait_for(lambda: state(second) == "done")
     assert state(first) != "done"
     wait_for(lambda: state(first) == "done")
@@ -220,7 +220,7 @@ def test_a_delivery_is_settled_once_and_its_file_is_what_was_asked_for(house: Ho
     wait_for(lambda: state(made) == "done")
     clip = next(c for c in search.clips() if c.render_id == made)
     assert (clip.width, clip.height, clip.frames) == (128, 72, 24)
-    assert clip.render.delivery["colour"].startswith("#") and renders.proof_of(clip.render).rekeyed
+    assert clip.render.delivery["colour"].startswith("#") and listed.proof_of(clip.render).rekeyed
     assert clip.bytes < 1.2 * 300_000 / 8
 
 

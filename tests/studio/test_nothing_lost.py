@@ -32,7 +32,7 @@ from upholster.studio import paths, queue
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.footage import bring_in, reading, uploads
 from upholster.studio.making import keying
-from upholster.studio.renders import missing, renders
+from upholster.studio.renders import listed, missing, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import screens, shots
 from upholster.studio.stock import search, stock
@@ -468,8 +468,8 @@ def test_damaged_frames_are_on_the_card_and_in_the_proof(house: House, tmp_path:
     assert footage.facts["damaged"] == [[11, 15]]
     render_id = rendered(shot_of(footage))
     wait_for(lambda: state(render_id) not in ACTIVE)
-    (row,) = (r for r in renders.all_renders() if r.id == render_id)
-    proof = renders.proof_of(row)
+    (row,) = (r for r in listed.all_renders() if r.id == render_id)
+    proof = listed.proof_of(row)
     assert proof and proof.in_words().endswith("The plate is damaged at frames 11 to 15.")
 
 

@@ -18,7 +18,7 @@ from deliveries import deliver
 from plates import disc, green_clip
 from upholster.media.decoder.reader import Reader
 from upholster.studio.errors import Refused
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed
 from upholster.studio.scripts import tokens
 from upholster.web.api.served import OFFERS
 from upholster.web.app import create_app
@@ -74,7 +74,7 @@ def test_what_is_made_under_a_key_is_made_once(client: FlaskClient, token: str, 
     first, again = (ask(client, "POST", "/renders", token, order, **keyed) for _ in range(2))
     assert first.status_code == again.status_code == 201 and first.get_json() == again.get_json()
     number = first.get_json()["renders"][0]["id"]
-    assert [r.id for r in renders.all_renders() if r.shot_id == shot] == [number]
+    assert [r.id for r in listed.all_renders() if r.shot_id == shot] == [number]
     other = ask(client, "POST", "/renders", token, order | {"name": "else"}, **keyed)
     assert other.status_code == 422 and "another request" in other.get_json()["problem"]
     assert ask(client, "POST", "/renders", token, order).get_json()["renders"][0]["id"] != number
@@ -113,9 +113,9 @@ def test_the_example_drops_a_plate_in_and_fetches_its_clip(house: House, token: 
         alpha = reader.frame(0).alpha
         assert reader.facts.length == 8 and alpha is not None and alpha[90, 130] > 0.98 and alpha[5, 5] == 0
     # Once more, nothing is made anew: each request has its key.
-    before = len(renders.all_renders())
+    before = len(listed.all_renders())
     assert subprocess.run(asked, capture_output=True, text=True, timeout=300).returncode == 0
-    assert len(renders.all_renders()) == before
+    assert len(listed.all_renders()) == before
 
 
 def test_every_route_is_described_and_every_description_is_served(client: FlaskClient, application: Flask) -> None:

@@ -8,7 +8,7 @@ from conftest import House, wait_for
 from deliveries import deliver
 from plates import flat, green_clip, shot
 from upholster.studio.footage import bring_in
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots
 from visitor import Visitor
@@ -32,7 +32,7 @@ def asked(shot_id: int, **more: Any) -> dict[str, Any]:
 
 
 def ended(*names: str) -> bool:
-    rows = {r.name: r.state for r in renders.all_renders()}
+    rows = {r.name: r.state for r in listed.all_renders()}
     return all(rows[name] not in ACTIVE for name in names)
 
 
@@ -100,7 +100,7 @@ def test_a_preset_is_kept_and_used_for_several_shots(visitor: Visitor, shot_id: 
     status, made = visitor.ask("/renders/batch", {"shots": [shot_id, twin], "preset": kept["id"]})
     assert status == 200 and len(made["names"]) == 2
     wait_for(lambda: ended(*made["names"]))
-    rows = [r for r in renders.all_renders() if r.name in made["names"]]
+    rows = [r for r in listed.all_renders() if r.name in made["names"]]
     assert [r.state for r in rows] == ["done", "done"] and all(r.delivery["size"] == 96 for r in rows)
     status, _ = visitor.ask("/renders/batch", {"shots": [shot_id], "delivery": {"format": "tape"}})
     assert status == 422
@@ -115,7 +115,7 @@ def test_one_order_makes_files_of_several_timings(visitor: Visitor, shot_id: int
     assert status == 200 and made["names"] == ["bobbin_png8", "bobbin_ffv1", "bobbin_ffv1_2"]
     assert made["proposed"].startswith("spool_v")
     wait_for(lambda: ended(*made["names"]))
-    rows = {r.name: r for r in renders.all_renders() if r.name in made["names"]}
+    rows = {r.name: r for r in listed.all_renders() if r.name in made["names"]}
     assert rows["bobbin_png8"].pass_id == rows["bobbin_ffv1"].pass_id != rows["bobbin_ffv1_2"].pass_id
     assert {r.state for r in rows.values()} == {"done"} and rows["bobbin_ffv1_2"].frames == 18
 
@@ -135,7 +135,7 @@ def test_a_ground_of_brought_in_footage_lies_behind_the_subject(
     )
     assert status == 200
     wait_for(lambda: ended("before_a_wall"))
-    row = next(r for r in renders.all_renders() if r.name == "before_a_wall")
-    proof = renders.proof_of(row)
+    row = next(r for r in listed.all_renders() if r.name == "before_a_wall")
+    proof = listed.proof_of(row)
     assert row.state == "done" and proof is not None and proof.content == "over" and proof.mean_colour < 0.02
     assert "Picture checked: 9 of 9 frames" in proof.in_words()

@@ -15,7 +15,7 @@ from upholster.media.delivery import Delivery
 from upholster.store.models import Footage, Revision
 from upholster.store.session import session
 from upholster.studio.footage import bring_in
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed, renders
 from upholster.studio.shots import revisions, shots
 from upholster.web import paging
 from upholster.web.app import create_app
@@ -228,10 +228,10 @@ def test_long_lists_come_in_pieces_that_follow_each_other(
         clip = green_clip(tmp_path / str(number) / "long.mp4", 3 + number, 0.02)
         footage, _ = bring_in.take_in(clip.parent, "long.mp4")
         wait_for(lambda n=footage.id: bring_in.get_footage(n).state == "ready")  # type: ignore[misc]
-    if page != "footage" and len(renders.all_renders()) < 2:
+    if page != "footage" and len(listed.all_renders()) < 2:
         for name in ("piece_one", "piece_two"):
             renders.order(shot_id, 1, [Delivery(format="ffv1")], name)
-        wait_for(lambda: renders.under_way() == 0)
+        wait_for(lambda: listed.under_way() == 0)
     monkeypatch.setattr(paging, "PIECE", 1)
     client = create_app().test_client()
     marked = {"footage": "data-footage=", "renders": "data-render=", "stockroom": "data-clip="}[page]

@@ -35,14 +35,12 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
     below = core & ~cv2.erode(core, square(2 * (_DOWN - _DEEP) * unit), borderType=cv2.BORDER_REPLICATE)
     weight = np.where(edge, here.half_codes, np.uint8(0)).astype(np.float32) / np.float32(255)
     rim = Rim(weight, below.astype(np.float32), _ALONG * unit, 2 * _DOWN * unit, 4 * _DOWN * unit)
-    lighter, rough, _ = rim.departs(here.luma)
-    wrong = (np.abs(lighter) - np.float32(_LUMA) - np.float32(_ROUGH) * rough) / 2
+    lighter = rim.departs(here.luma)
+    wrong = (np.abs(lighter.away) - np.float32(_LUMA) - np.float32(_ROUGH) * lighter.rough) / 2
     if here.hue[2]:
-        (hued, rough, there), (other, _, _) = rim.departs(here.hued), rim.departs(here.other)
-        pure = hued - np.abs(other) - np.float32(_ROUGH) * rough
-        # What is no greener than grey, say, is a paler part of the subject, and no rim of a green screen.
-        pure = np.minimum(pure, there + np.float32(_GREY))
-        hued = pure * np.maximum(here.luma, np.float32(0.1)) - np.float32(_HUE)
+        hued = rim.tinted(here, pure=1.0, rough=_ROUGH, grey=_GREY) * np.maximum(
+            here.luma, np.float32(0.1)
+        ) - np.float32(_HUE)
         wrong = np.maximum(wrong, hued * np.float32(2 * here.hue[2]))
     wrong = np.where(edge & rim.known & (wrong > 0), wrong * np.sqrt(weight), 0)
     return cv2.convertScaleAbs(wrong, alpha=255).astype(np.uint8, copy=False)

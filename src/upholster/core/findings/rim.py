@@ -2,14 +2,23 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 
-from upholster.core.findings.seen import Mask, Plane
+from upholster.core.findings.seen import Mask, Plane, Seen
 
 #: Share of the square around that has to lie deep enough to tell.
 _TELLS = 0.12
+
+
+class Departure(NamedTuple):
+    """How far a rim is from what lies below, how far that differs from itself (its deviation), and the rim's mean."""
+
+    away: Plane
+    rough: Plane
+    there: Plane
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,10 +47,8 @@ class Rim:
         """Where anything lies below that tells."""
         return self._enlarged(_mean(self._small(self.inner), self.around / 2)) > _TELLS
 
-    def departs(self, values: Plane) -> tuple[Plane, Plane, Plane]:
-        """How far values of the rim are from those below, how far those are from each other (their deviation), and
-        the rim's own on average.
-        """
+    def departs(self, values: Plane) -> Departure:
+        """How the rim differs in some values from what lies below it."""
         inside = values * self.inner
         small = self._small(inside)
         # What is averaged over much is averaged at half the size again.
@@ -50,7 +57,23 @@ class Rim:
         wide = _mean(small, self.beyond / 2) * self._per_beyond
         spread = _mean(self._small(values * inside), self.beyond / 2) * self._per_beyond - wide * wide
         there = _mean(values * self.weight, self.along) * self._per_along
-        return there - self._enlarged(own), self._enlarged(np.sqrt(np.maximum(spread, np.float32(0)))), there
+        rough = self._enlarged(np.sqrt(np.maximum(spread, np.float32(0))))
+        return Departure(there - self._enlarged(own), rough, there)
+
+    def tinted(self, here: Seen, *, pure: float, rough: float, grey: float) -> Plane:
+        """How much more of the screen's hue the rim has than what lies below it.
+
+        Parameters
+        ----------
+        pure, rough : float
+            How much of a departure in other hues, and of what the colours below differ from each other, is taken off.
+        grey : float
+            How far on the other side of grey from the screen's hue the rim may lie. What is no greener than grey, say,
+            is a paler part of the subject, and nothing of a green screen.
+        """
+        hued, other = self.departs(here.hued), self.departs(here.other)
+        more = hued.away - np.float32(pure) * np.abs(other.away) - np.float32(rough) * hued.rough
+        return np.minimum(more, hued.there + np.float32(grey)).astype(np.float32, copy=False)
 
     @cached_property
     def _per_along(self) -> Plane:

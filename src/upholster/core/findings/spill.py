@@ -40,10 +40,7 @@ def spill(here: Seen, beside: list[Moved]) -> Codes:
         _AROUND * here.unit / 2,
         _AROUND * here.unit / 2,
     )
-    (hued, rough, there), (other, _, _) = rim.departs(here.hued), rim.departs(here.other)
-    pure = hued - np.float32(_PURE) * np.abs(other) - np.float32(_ROUGH) * rough
-    # What is no greener than grey, say, is a paler part of the subject, not lit by a green screen.
-    pure = np.minimum(pure, there + np.float32(_GREY))
-    light = pure * np.maximum(here.luma, np.float32(0.1)) - np.float32(_LEAST)
+    tinted = rim.tinted(here, pure=_PURE, rough=_ROUGH, grey=_GREY)
+    light = tinted * np.maximum(here.luma, np.float32(0.1)) - np.float32(_LEAST)
     lit = edge & rim.known & (light > 0)
     return cv2.convertScaleAbs(np.where(lit, light, 0), alpha=255 * 2 * strength).astype(np.uint8, copy=False)

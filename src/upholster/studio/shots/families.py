@@ -44,8 +44,8 @@ def members(shots: Iterable[Shot]) -> dict[int, list[Member]]:
     return {family: there for family, there in found.items() if len(there) > 1}
 
 
-def link(source: int, targets: Sequence[int], lines: Sequence[str]) -> list[int]:
-    """Link shots with one, on some lines; those that are new to its family, which they leave any other for.
+def link(source: int, targets: Sequence[int], lines: Sequence[Line]) -> None:
+    """Link shots with one, on some lines; for its family they leave any other.
 
     Their recipes stay as they are until one is changed: give them the lines first.
     """
@@ -63,10 +63,9 @@ def link(source: int, targets: Sequence[int], lines: Sequence[str]) -> list[int]
             db.flush()
             shots[source].family_id = family = new.id
             shots[source].departs = [line for line in LINES if line not in chosen]
-        joining = [shot for n, shot in shots.items() if n != source and shot.family_id != family]
-        for shot in joining:
-            shot.family_id, shot.departs = family, [line for line in LINES if line not in chosen]
-        return [shot.id for shot in joining]
+        for shot in shots.values():
+            if shot.family_id != family:
+                shot.family_id, shot.departs = family, [line for line in LINES if line not in chosen]
 
 
 def unlink(shot_ids: Sequence[int], but: int | None = None) -> None:
@@ -76,9 +75,8 @@ def unlink(shot_ids: Sequence[int], but: int | None = None) -> None:
         db.execute(linked.values(family_id=None, departs=[]))
 
 
-def depart(shot_id: int, line: str) -> None:
+def depart(shot_id: int, line: Line) -> None:
     """Let a line of a shot go its own way."""
-    _known(line)
     with session() as db:
         shot = _own(db, shot_id)
         shot.departs = [each for each in LINES if each == line or each in shot.departs]
@@ -86,7 +84,6 @@ def depart(shot_id: int, line: str) -> None:
 
 def follow(shot_id: int, line: Line) -> None:
     """Let a line of a shot be as it is in its family, now and from now on."""
-    _known(line)
     with session() as db:
         shot = _own(db, shot_id)
         shot.departs = [each for each in shot.departs if each != line]
@@ -118,11 +115,6 @@ def _take(db: Session, source: Shot, target: Shot, recipe: Recipe, lines: Sequen
     taken, _ = with_lines(Side(source.footage, recipe), Side(target.footage, own), lines, own.screen)
     if taken != own:
         add_revision(db, target, taken, f"{change} (as {source.name})"[:200], target.head)
-
-
-def _known(line: str) -> None:
-    if line not in LINES:
-        raise Refused("There is no such line.")
 
 
 def _own(db: Session, shot_id: int) -> Shot:

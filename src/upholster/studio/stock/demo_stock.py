@@ -21,7 +21,7 @@ from upholster.store.states import FootageState
 from upholster.studio import paths
 from upholster.studio.fittings import fittings
 from upholster.studio.footage import bring_in
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed, renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import search, stock
 from upholster.studio.traces import runs
@@ -53,7 +53,7 @@ def furnish(say: Callable[[str], None], stopping: Callable[[], bool]) -> None:
         with session() as db:
             shot = db.scalars(select(Shot).where(Shot.footage_id == footage.id)).first()
         assert shot is not None
-        if any(r.shot_id == shot.id for r in renders.all_renders()):
+        if any(r.shot_id == shot.id for r in listed.all_renders()):
             continue
         state = shots.open_shot(shot.id)
         render = renders.order(shot.id, state.revision, [Delivery(format=form)])[0]
@@ -146,7 +146,7 @@ def _ready(name: str, stopping: Callable[[], bool]) -> Footage | None:
 
 def _finished(render_id: int, stopping: Callable[[], bool]) -> bool:
     while not stopping():
-        state = next(r.state for r in renders.all_renders() if r.id == render_id)
+        state = next(r.state for r in listed.all_renders() if r.id == render_id)
         if state not in renders.ACTIVE:
             return True
         time.sleep(0.3)

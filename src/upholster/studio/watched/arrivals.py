@@ -20,7 +20,7 @@ from upholster.studio import paths
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.findings import measuring, sheets
 from upholster.studio.footage import bring_in
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import copying, shots
 from upholster.studio.shots.lines import LINES, OWN, Line
@@ -126,7 +126,7 @@ def _order(row: Watched, home: Path, arrival: Arrival) -> None:
         return
     if footage.state == FootageState.FAILED:
         raise Refused(footage.pending.problem if footage.pending else "It could not be read.")
-    made = renders.last_of([shot_id]).get(shot_id)
+    made = listed.last_of([shot_id]).get(shot_id)
     if made is None:
         if row.shot_id is not None:
             (given,) = copying.give_recipe(row.shot_id, [shot_id], _GIVEN)
@@ -140,7 +140,7 @@ def _deliver(row: Watched, home: Path, arrival: Arrival) -> None:
     """Lay what was made beside what landed, once it has passed its proof."""
     if arrival.render_id is None:
         raise Refused("Its render is not here any more.")
-    render = renders.get_render(arrival.render_id)
+    render = listed.get_render(arrival.render_id)
     if render.state in ACTIVE:
         return
     if render.state != RenderState.DONE:

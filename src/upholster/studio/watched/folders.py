@@ -40,7 +40,7 @@ class Told(NamedTuple):
 
 
 def root() -> Path | None:
-    """The folder that the administrator allows, with all in it; None where there is none."""
+    """The folder that the administrator allows, with those in it; None where there is none."""
     allowed = config().watch
     return allowed.resolve() if allowed and allowed.is_dir() else None
 

@@ -5,7 +5,7 @@ from upholster.media.ready import READY
 from upholster.store import models
 from upholster.studio.errors import Refused
 from upholster.studio.fittings import fittings
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed, renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import stock
 from upholster.web.api import shapes
@@ -15,7 +15,7 @@ from upholster.web.api.pieces import LIST, piece
 
 def list_renders() -> shapes.RenderList:
     skip, most = piece()
-    return shapes.RenderList(renders=_renders(renders.all_renders(most, skip)))
+    return shapes.RenderList(renders=_renders(listed.all_renders(most, skip)))
 
 
 def order_render(sent: shapes.RenderSent) -> shapes.RenderList:
@@ -31,11 +31,11 @@ def order_render(sent: shapes.RenderSent) -> shapes.RenderList:
 
 
 def get_render(render_id: int) -> shapes.Render:
-    return _renders([renders.get_render(render_id)])[0]
+    return _renders([listed.get_render(render_id)])[0]
 
 
 def cancel_render(render_id: int) -> shapes.Render:
-    renders.get_render(render_id)
+    listed.get_render(render_id)
     renders.cancel(render_id)
     return get_render(render_id)
 
@@ -57,7 +57,7 @@ def _renders(rows: list[models.Render]) -> list[shapes.Render]:
 
 
 def _render(render: models.Render, clip: int | None) -> shapes.Render:
-    proof = renders.proof_of(render)
+    proof = listed.proof_of(render)
     return shapes.Render(
         id=render.id,
         name=render.name,
@@ -65,7 +65,7 @@ def _render(render: models.Render, clip: int | None) -> shapes.Render:
         fitting=render.fitting_id,
         state=render.state.value,
         frames=render.frames,
-        frames_done=renders.standing(render).done,
+        frames_done=listed.standing(render).done,
         problem=render.problem,
         proof=proof.in_words() if proof else "",
         clip=clip,

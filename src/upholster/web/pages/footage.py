@@ -11,7 +11,7 @@ from upholster.store.states import FootageState
 from upholster.studio.errors import Missing
 from upholster.studio.footage import bring_in, rate, renaming, uploads
 from upholster.studio.looking import look
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed
 from upholster.studio.renders.presets import presets
 from upholster.studio.shots import copying, families, lines
 from upholster.studio.stock import demo_stock
@@ -48,7 +48,7 @@ def _footage() -> dict[str, Any]:
     return shown | {
         "furnishing": demo_stock.under_way(),
         "families": families.members(shots),
-        "renders": renders.last_of([shot.id for shot in shots]),
+        "renders": listed.last_of([shot.id for shot in shots]),
     }
 
 

@@ -9,7 +9,7 @@ from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS
 from upholster.studio.errors import Refused
 from upholster.studio.making.delivering import proves_parts
-from upholster.studio.renders import presets, renders
+from upholster.studio.renders import listed, presets, renders
 from upholster.studio.shots import shots
 from upholster.studio.traces import runs
 from upholster.web import paging, requests
@@ -69,13 +69,13 @@ def batch() -> Response:
 
 def _rows() -> dict[str, Any]:
     page = paging.asked()
-    shown = page.of(renders.all_renders(page.most + 1, page.skip))
+    shown = page.of(listed.all_renders(page.most + 1, page.skip))
     return shown | {
         "active_states": renders.ACTIVE,
-        "tally": renders.tally(),
-        "several": renders.under_way() > 1,
+        "tally": listed.tally(),
+        "several": listed.under_way() > 1,
         "ended": any(r.state not in renders.ACTIVE for r in shown["rows"]),
-        "rows": [(r, renders.standing(r), renders.proof_of(r)) for r in shown["rows"]],
+        "rows": [(r, listed.standing(r), listed.proof_of(r)) for r in shown["rows"]],
         "traced": runs.shots_being_traced(),
         "proved": {name for name, form in FORMATS.items() if proves_parts(form)},
     }

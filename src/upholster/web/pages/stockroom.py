@@ -12,7 +12,7 @@ from upholster.media.ready import READY
 from upholster.store.models import Clip
 from upholster.studio.errors import Missing
 from upholster.studio.fittings import fittings
-from upholster.studio.renders import presets, renders
+from upholster.studio.renders import listed, presets, renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import brought_in, search, stock
 from upholster.studio.stock.search import Wanted
@@ -195,8 +195,8 @@ def _clips() -> dict[str, Any]:
     coming = brought_in.waiting()
     shown = page.of(search.clips(wanted, page.most + 1, page.skip))
     fitted = fittings.uses("clip")
-    rows = [(c, renders.proof_of(c.render) if c.render else None, fitted.get(c.id, [])) for c in shown["rows"]]
-    overtaken = renders.overtaken(clip.render for clip, *_ in rows if clip.render)
+    rows = [(c, listed.proof_of(c.render) if c.render else None, fitted.get(c.id, [])) for c in shown["rows"]]
+    overtaken = listed.overtaken(clip.render for clip, *_ in rows if clip.render)
     told = shown | {"rows": rows, "wanted": wanted, "made_from": _made_from, "overtaken": overtaken}
     if page.skip:
         return told

@@ -8,7 +8,7 @@ from upholster.media.delivery import read_delivery
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.ready import READY
 from upholster.store.states import ArrivalState
-from upholster.studio.renders import renders
+from upholster.studio.renders import listed
 from upholster.studio.renders.presets import preset_delivery, presets
 from upholster.studio.shots import shots
 from upholster.studio.watched import folders
@@ -23,6 +23,7 @@ def show() -> str:
     return render_template(
         "watched/page.html",
         **_rows(),
+        choices=folders.choices(),
         formats=FORMATS.values(),
         needs=NEEDS,
         presets=presets(),
@@ -63,7 +64,7 @@ def _rows() -> dict[str, Any]:
     return {
         "told": told,
         "root": folders.root(),
-        "choices": folders.choices(),
+        "under_way": folders.UNDER_WAY,
         "here": {each.row.id: folders.path_of(each.row) for each in told},
-        "standing": renders.standings(making),
+        "standing": listed.standings(making),
     }

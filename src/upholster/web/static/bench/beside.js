@@ -100,6 +100,12 @@ export class Beside {
       pen.drawImage(canvas, 0, 0, width, height);
       pen.restore();
     }
+    this.lay();
+  }
+
+  /** The ground below it, as below the first. */
+  lay() {
+    if (!this.bench.view.beside) return;
     this.ground.hidden = $("ground").hidden;
     layGround(this.ground, this.bench.view, this.bench.counted().number);
   }

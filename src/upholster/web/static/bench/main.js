@@ -2,11 +2,7 @@
 
 import { say } from "../lib/common.js";
 import "../lib/rename.js";
-import { Ahead } from "../lib/ahead.js";
 import { groundPicker, layGround } from "../lib/grounds.js";
-import { Played } from "../lib/played.js";
-import { Player } from "../lib/player.js";
-import { asNumber } from "../lib/rates.js";
 import { actsOf } from "./acts.js";
 import { Beside } from "./beside.js";
 import { conflict } from "./conflict.js";
@@ -23,6 +19,7 @@ import { listen } from "./keys.js";
 import { remembering, viewLeft } from "./leave.js";
 import { Masks } from "./masks.js";
 import { Order } from "./order.js";
+import { play } from "./playing.js";
 import { Requests } from "./requests.js";
 import { Ribbon } from "./ribbon.js";
 import { Sound } from "./sound.js";
@@ -124,51 +121,7 @@ bench.traces.showSize(bench.brush.radius);
 bench.shape = new Shape(bench);
 bench.follow = new Follow(bench);
 bench.sound = new Sound(bench);
-const played = new Played();
-/** All that the pictures of frames depend on, but for which frame it is. */
-const stands = () => JSON.stringify([bench.store.asked, bench.place(0), Object.values(bench.traces.standing).map(({ missing }) => missing.length)]);
-/** A promise of the pictures that show a frame while it plays. */
-function quick(number) {
-  const ask = (what) => bench.requests.fetch(bench.place(number), what, "quick", { keep: true });
-  return Promise.all(bench.viewer.needed().map(async (what) => [what, await played.fetch(stands(), `${what} ${number}`, () => ask(what))]));
-}
-/** The frames of which all is here that is in view. */
-function held() {
-  const names = new Set(played.names(stands()));
-  const [first, ...others] = bench.viewer.needed();
-  const numbers = [...names].filter((name) => name.startsWith(`${first} `)).map((name) => Number(name.split(" ")[1]));
-  return numbers.filter((number) => others.every((what) => names.has(`${what} ${number}`)));
-}
-bench.ahead = new Ahead($("ribbon"), {
-  span: () => bench.span(),
-  count: () => bench.counted().count,
-  here: () => bench.counted().number,
-  held,
-  fetch: quick,
-  full: () => played.full,
-  playing: () => bench.playing(),
-});
-bench.player = new Player({
-  rate: () => asNumber(bench.facts.rate),
-  span: () => bench.span(),
-  here: () => bench.counted().number,
-  fetch: quick,
-  show(number, pictures) {
-    bench.frames.settle(number);
-    for (const [what, { image }] of pictures) bench.viewer.draw(what, image);
-    place();
-    // Nobody reads numbers faster; pictures have the time.
-    if (performance.now() - numbersAt > 200) numbers();
-  },
-  listen: (number, rate, way) => bench.sound.play(number, rate, way),
-  trouble: bench.trouble,
-  stopped() {
-    bench.sound.stop();
-    show();
-    bench.refresh();
-    bench.remember();
-  },
-});
+play(bench, { place, numbers, show });
 new Readout(bench);
 bench.deliver = new Deliver(bench, start.delivery);
 pan(bench.viewer, () => !bench.measure.on && !bench.shape.on && !bench.brush.on);
@@ -238,10 +191,8 @@ function here() {
   numbers();
 }
 
-let numbersAt = 0;
 /** Write what the values are on the frame in view. */
 function numbers() {
-  numbersAt = performance.now();
   bench.ribbon.show();
   bench.values.show();
   bench.keyframes.show();
@@ -259,7 +210,7 @@ function place() {
   bench.brush.draw();
   bench.findings.draw();
   layGround($("ground"), bench.view, number);
-  bench.beside.draw();
+  bench.beside.lay();
 }
 
 function moved() {

@@ -67,8 +67,8 @@ export class Viewer {
     document.getElementById("ground").style.clipPath = this.compared ? "" : this.result.style.clipPath;
     this.plate.style.clipPath = view === "split" && !plate && !earlier ? `inset(0 ${100 - split * 100}% 0 0)` : "";
     if (this.last && !plate) this.draw("result", this.last);
+    else for (const act of this.onDrawn) act();
     this.place();
-    for (const act of this.onDrawn) act();
   }
 
   get #size() {
