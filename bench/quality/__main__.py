@@ -1,6 +1,6 @@
 """Prints the tables.
 
-    .venv/bin/python -m bench.quality [--tuned | --untouched] [--case WORD] [--no-reference] [--each]
+    .venv/bin/python -m bench.quality [--tuned | --untouched] [--case WORD] [--marked] [--no-reference] [--each]
                                       [--lossless] [--pictures FOLDER] [--plates FOLDER]
 
 Without `--tuned` or `--untouched`: ten plain plates, each with PyMatting's closed form with a perfect trimap
@@ -9,6 +9,8 @@ under it, on the plate as FFmpeg's scaler decodes it and as Upholster does, whos
 With one of them: families of plates drawn at random that resemble camera footage. `--tuned` takes the seeds
 that were looked at while the key was worked on, `--untouched` those that were not. A row is the mean of a
 family's plates; `--each` prints every plate. The reference is run on our decoding, on one frame of each.
+
+`--marked` adds what the frames but the first come to where a person marks the worst places of the first.
 
 `--plates` takes cases from a folder instead: each is a folder with a `plate` (a file or a folder of pictures),
 a folder `matte` of grey pictures, and a folder `colour` with the subject's straight colour.
@@ -25,10 +27,12 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from bench.quality import families, plain, table
-from bench.quality.keyed import Result, decoded, plainly_decoded, reference, upholster
+from bench.quality.keyed import Plane, Result, decoded, plainly_decoded, reference, upholster
+from bench.quality.marked import marked
 from bench.quality.plates import Truth
 
 from upholster.core.composite.over import over
+from upholster.core.documents.recipe import Recipe
 
 #: Frames of a plain plate the reference, which takes seconds for each, is run on; and the one of other plates.
 REFERENCE_FRAMES, REFERENCE_FRAME = (3, 4), 4
@@ -37,6 +41,7 @@ REFERENCE_FRAMES, REFERENCE_FRAME = (3, 4), 4
 class Asked(NamedTuple):
     pictures: Path | None
     reference: bool
+    marked: bool
 
 
 class Row(NamedTuple):
@@ -66,8 +71,17 @@ def of_plate(name: str, path: Path, truths: list[Truth], frames: tuple[int, ...]
     if asked.pictures:
         save_pictures(asked.pictures, name, ours, truths)
     if "glass" in name:
-        through = upholster(path, see_through=1.0)
+        through = upholster(path, let_through)
         rows.append(Row("  let through", table.measured(through, truths), through.words))
+    if asked.marked:
+        seen = ours.alphas[0]
+        told = upholster(path, lambda recipe, plates: marked(recipe, plates[0], seen, truths[0]))
+        # What is told of is the first frame; the others show whether it holds.
+        rest = [Result(r.alphas[1:], r.colours[1:], r.milliseconds, r.words) for r in (ours, told)]
+        rows += [
+            Row(name, table.measured(r, truths[1:]), r.words)
+            for name, r in zip(("  others, unmarked", "  others, marked"), rest, strict=True)
+        ]
     if asked.reference:
         some = [truths[n] for n in frames]
         if path.is_file() and len(frames) > 1:
@@ -78,6 +92,10 @@ def of_plate(name: str, path: Path, truths: list[Truth], frames: tuple[int, ...]
         told = reference([plates[n] for n in frames], some)
         rows.append(Row("  ditto, our decoding", table.measured(told, some), told.words))
     return rows
+
+
+def let_through(recipe: Recipe, plates: list[Plane]) -> Recipe:
+    return recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"see_through": 1.0})})
 
 
 def of_family(asked: Asked, case: tuple[str, int]) -> list[Row]:
@@ -124,12 +142,13 @@ def main() -> None:
     half.add_argument("--untouched", action="store_true", help="families, seeds that were not")
     parser.add_argument("--case", default="", help="only cases with this word")
     parser.add_argument("--each", action="store_true", help="every plate of a family")
+    parser.add_argument("--marked", action="store_true", help="what a few marks on the first frame add to the others")
     parser.add_argument("--no-reference", action="store_true")
     parser.add_argument("--lossless", action="store_true", help="lossless 4:4:4 instead of H.264 4:2:0 (plain plates)")
     parser.add_argument("--pictures", type=Path, help="folder to save comparisons in")
     parser.add_argument("--plates", type=Path, help="folder of cases to take instead of the drawn ones")
     said = parser.parse_args()
-    asked = Asked(said.pictures, not said.no_reference)
+    asked = Asked(said.pictures, not said.no_reference, said.marked)
     print(table.heading(), flush=True)
     if said.tuned or said.untouched:
         of_families(families.TUNED if said.tuned else families.UNTOUCHED, said.case, said.each, asked)

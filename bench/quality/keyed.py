@@ -1,6 +1,7 @@
 """A plate keyed: by Upholster with no recipe, and by a general matting method that is told where the edge is."""
 
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
@@ -10,6 +11,7 @@ from bench.quality import metrics
 from bench.quality.plates import Truth
 from numpy.typing import NDArray
 
+from upholster.core.documents.recipe import Recipe
 from upholster.core.first_recipe import first_look
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.screen.clean_plate import measure_screen
@@ -27,12 +29,11 @@ class Result(NamedTuple):
     words: str
 
 
-def upholster(path: Path, see_through: float = 0.0) -> Result:
-    """Our key, with no recipe but `see_through`."""
+def upholster(path: Path, told: Callable[[Recipe, list[Plane]], Recipe] = lambda recipe, plates: recipe) -> Result:
+    """Our key, with no recipe but what `told` makes of the one proposed, having seen the plates."""
     plates = decoded(path)
     taken = survey(dict(enumerate(plates)))
-    recipe = first_look(taken).recipe
-    recipe = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"see_through": see_through})})
+    recipe = told(first_look(taken).recipe, plates)
     known = measure_screen(taken, recipe.screen)
     key(plate_of(plates[0]), recipe, 0, known)
     began = time.perf_counter()

@@ -20,6 +20,7 @@ from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.pipeline.stage import Changes, Picture
 from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
+from upholster.core.screen.sampled import Spot, read_at
 from upholster.core.screen.survey import survey
 
 # What is kept
@@ -56,6 +57,9 @@ recipes = st.builds(
         lambda held: Masks(order=tuple(map(str, range(len(held)))), each={str(n): m for n, m in enumerate(held)})),
     take=st.builds(Take, crop_left=st.sampled_from([0, 7]), crop_bottom=st.sampled_from([0, 4]),
                    turns=st.sampled_from([0, 1]), flip_across=st.booleans(), pixel_aspect=st.sampled_from([1.0, 1.5])),
+    screen=st.builds(lambda marks: Screen(samples=tuple(
+        Sample(of=of, frame=0, x=20, y=20, colour=(0.7, 0.5, 0.4)) for of in marks)),
+        st.sets(st.sampled_from(["subject", "veil"]), max_size=1)),
     region=st.builds(Region, joined=st.booleans()),
     qualifier=st.builds(Qualifier, hue=st.sampled_from([180.0, 60.0]), lightness_low=share),
     matte=st.builds(Matte, temporal_denoise=share, edge_smoothing=share, see_through=share,
@@ -77,7 +81,8 @@ def test_what_is_kept_is_what_would_be_made_anew(asked: list[tuple[str, int, Rec
     """Several recipes, screens and frames share one memo, in any order: bit for bit the same as alone."""
     shared = Kept()
     for kind, frame, recipe, which in asked:
-        recipe = recipe.model_copy(update={"screen": Screen(kind=kind, colour=GROUNDS[kind])})  # type: ignore[arg-type]
+        screen = recipe.screen.model_copy(update={"kind": kind, "colour": GROUNDS[kind]})
+        recipe = recipe.model_copy(update={"screen": screen})
         taken = survey({n: p.rgb for n, p in enumerate(FRAMES[kind])})
         known = measure_screen(taken, recipe.screen)
         assert known is not None
@@ -125,6 +130,8 @@ def matte(**changes: float) -> Matte:
         ({"matte": matte(fill_holes=16)}, 0.0015),
         ({"matte": matte(specks=9)}, 0.0015),
         ({"region": Region(joined=True)}, 0.0015),
+        ({"of": "subject"}, 0.0015),
+        ({"of": "veil"}, 0.0015),
         ({"edge": Edge(choke=3.0)}, 0.0025),
         ({"edge": Edge(choke=-3.0)}, 0.0065),
         ({"edge": Edge(soften=4)}, 0.0015),
@@ -136,8 +143,11 @@ def matte(**changes: float) -> Matte:
 def test_the_quick_picture_and_the_fine_one_agree(changes: dict[str, object], bound: float) -> None:
     """Keyed at half size, and keyed in full and then halved: the mean difference of coverage."""
     full = scene()
-    sample = Sample(frame=0, x=20, y=20, colour=GREEN)
-    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN, samples=(sample,)), **{"matte": matte(), **changes})  # type: ignore[arg-type]
+    samples = [Sample(frame=0, x=20, y=20, colour=GREEN)]
+    if of := changes.get("of"):
+        samples.append(read_at(full[1], Raster.of_plate(480, 270), Spot(240, 135, 20), of, 1))
+    changes = {name: value for name, value in changes.items() if name != "of"}
+    recipe = Recipe(screen=Screen(kind="screen", colour=GREEN, samples=tuple(samples)), **{"matte": matte(), **changes})  # type: ignore[arg-type]
     known = measure_screen(survey(dict(enumerate(full))), recipe.screen)
     halves = [area(p, 240, 135) for p in full]
     raster = Raster.of_plate(480, 270, 240, 135)

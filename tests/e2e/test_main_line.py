@@ -364,9 +364,9 @@ def test_every_shot_of_footage_is_reached_from_its_card(bench: Page) -> None:
     page.wait_for_url(lambda url: url != first)
     second = page.url
     page.goto("/footage")
-    shots = page.get_by_label("Shots of moth")
-    expect(shots.get_by_role("link").first).to_be_visible()
-    links = [page.evaluate("a => a.href", a) for a in shots.get_by_role("link").element_handles()]
+    expect(page.get_by_label("More shots of moth")).to_be_visible()
+    card = page.locator("[data-footage]").filter(has=page.get_by_role("heading", name="moth", exact=True))
+    links = [page.evaluate("a => a.href", a) for a in card.get_by_role("link").element_handles()]
     assert {first.split("?")[0], second.split("?")[0]} <= set(links)
 
 
@@ -464,8 +464,8 @@ def test_several_shots_are_sent_at_once_and_put_in_order(moth: Page, clip_file: 
     other = green_clip(tmp_path / "lamp.mp4", 60)
     bring_in(page, other)
     expect(page.get_by_role("link", name="Open lamp on the Bench")).to_be_visible(timeout=60_000)
-    page.get_by_label("Choose lamp").check()
-    page.get_by_label("Choose moth").check()
+    page.get_by_label("Choose lamp", exact=True).check()
+    page.get_by_label("Choose moth", exact=True).check()
     expect(page.locator("#chosen")).to_have_text("2 shots")
     page.get_by_label("Delivery of the chosen shots").select_option("prores4444")
     page.get_by_role("button", name="Render").click()

@@ -4,7 +4,7 @@ import re
 from pathlib import Path
 
 import pytest
-from bench_page import bring_in, kept, open_bench, set_value, settled
+from bench_page import bring_in, kept, open_bench, open_own_shot, set_value, settled
 from playwright.sync_api import Page, expect
 from sqlalchemy import text
 
@@ -45,7 +45,7 @@ def test_twenty_shots_get_one_recipe_and_are_delivered_in_one_go(page: Page, pla
     kept(page)
     page.goto("/footage")
     for plate in plates:
-        page.get_by_label(f"Choose {plate.stem}").check()
+        page.get_by_label(f"Choose {plate.stem}", exact=True).check()
     expect(page.locator("#chosen")).to_have_text(f"{MANY} shots")
     page.get_by_label("Shot whose recipe is given").select_option(label=plates[0].stem)
     page.get_by_role("button", name="Give it").click()
@@ -76,6 +76,22 @@ def test_twenty_shots_get_one_recipe_and_are_delivered_in_one_go(page: Page, pla
     expect(page.locator("#tally")).to_contain_text(re.compile(r"\d+ done"))
 
 
+def test_a_second_shot_of_footage_is_chosen_and_linked_from_its_card(page: Page, tmp_path: Path) -> None:
+    open_own_shot(page, write_video(tmp_path / "curlew_twice.mp4", [shot(frame=k, uneven=0.037)[0] for k in range(4)]))
+    page.goto("/footage")
+    card = page.locator("li.card", has_text="curlew_twice")
+    for name in ("curlew_twice", "curlew_twice 2"):
+        card.get_by_label(f"Choose {name}", exact=True).check()
+    source = page.get_by_label("Shot whose recipe is given")
+    expect(source.locator("option")).to_have_text(["curlew_twice", "curlew_twice 2"])
+    source.select_option(label="curlew_twice 2")
+    page.get_by_role("button", name="Link them").click()
+    expect(page.get_by_text("1 shot is linked with curlew_twice 2 now")).to_be_visible()
+    expect(card.get_by_text("Linked with 1 shot")).to_have_count(2)
+    card.get_by_role("button", name="Unlink curlew_twice 2", exact=True).click()
+    expect(card.get_by_text("Linked with 1 shot")).to_have_count(0)
+
+
 def test_linked_shots_are_changed_together_until_one_departs(page: Page, tmp_path: Path) -> None:
     names = [f"bittern_{n}" for n in range(3)]
     for n, name in enumerate(names):
@@ -85,7 +101,7 @@ def test_linked_shots_are_changed_together_until_one_departs(page: Page, tmp_pat
     wait_for(lambda: len(own()) == 3 and all(f.state == "ready" for f in footage.all_footage() if f.name in names))
     page.goto("/footage")
     for name in names:
-        page.get_by_label(f"Choose {name}").check()
+        page.get_by_label(f"Choose {name}", exact=True).check()
     page.get_by_label("Shot whose recipe is given").select_option(label=names[0])
     page.get_by_role("button", name="Link them").click()
     expect(page.get_by_text(f"2 shots are linked with {names[0]} now")).to_be_visible()

@@ -1,6 +1,6 @@
-"""The command line: probe, key, masks, finish, fit, timeline, report, proof, formats, watch; without a house."""
+"""The command line: probe, key, mark, masks, finish, fit, timeline, report, proof, formats, watch; without a house."""
 
-from upholster.cli import finish, fit, key, listing, masks, proof, report, timeline, watch
+from upholster.cli import finish, fit, key, listing, mark, masks, proof, report, timeline, watch
 from upholster.cli.program import main
 
-__all__ = ["finish", "fit", "key", "listing", "main", "masks", "proof", "report", "timeline", "watch"]
+__all__ = ["finish", "fit", "key", "listing", "main", "mark", "masks", "proof", "report", "timeline", "watch"]

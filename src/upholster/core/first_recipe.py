@@ -66,7 +66,7 @@ def found(survey: Survey, recipe: Recipe, known: ScreenKnowledge | None, first: 
         return ("Nothing is taken out of this shot.",) if first.recipe.screen.kind != "none" else first.sentences
     if recipe.screen == first.recipe.screen:
         return (first.sentences[0], *_told(survey, recipe, known))
-    places = len(recipe.screen.samples)
+    places = len(recipe.screen.ground)
     how = f"was measured at {places} place{'s' if places > 1 else ''}" if places else "was chosen by hand"
     return (f"The {screen_name(recipe.screen)} {how}.", *_told(survey, recipe, known))
 

@@ -61,7 +61,7 @@ def _bounds(name: str, field: FieldInfo) -> dict[str, Any]:
     return {
         "low": limits["Ge"].ge,
         "high": limits["Le"].le if "Le" in limits else None,
-        "step": 1 if whole or limits["Le"].le > 100 else 0.05,
+        "step": 1 if whole or limits["Le"].le > 100 else 0.05 if limits["Le"].le > 1 else 0.01,
         "unit": _UNITS.get(name, "px" if name.startswith("crop_") else ""),
         "keyed": False,
         "whole": whole,

@@ -9,6 +9,8 @@ from werkzeug.exceptions import BadRequest
 from upholster.core.documents.fitting import Fitting
 from upholster.core.documents.fitting import changed as changed_fitting
 from upholster.core.documents.recipe import Recipe, changed
+from upholster.core.documents.screen import POINTS, Of
+from upholster.core.screen.sampled import Spot
 from upholster.studio import drawings
 from upholster.studio.errors import Refused
 from upholster.studio.fittings.fittings import document_at
@@ -143,11 +145,23 @@ class Place(Asked):
     radius: float = Field(gt=0, le=10_000)
 
 
+class Marked(Place):
+    """A place that is marked as ground, subject or veil: a square, a rectangle, or a scribble along `course`."""
+
+    of: Of = "ground"
+    half_height: float | None = Field(default=None, gt=0, le=10_000)
+    course: tuple[tuple[float, float], ...] = Field(default=(), max_length=POINTS)
+
+    @property
+    def spot(self) -> Spot:
+        return Spot(self.x, self.y, self.radius, self.half_height, self.course)
+
+
 class ScreenChange(Change):
-    """Another screen, or one more place where it is measured."""
+    """Another screen, or one more place that is marked."""
 
     screen: dict[Word, Any] | None = None
-    measure: Place | None = None
+    measure: Marked | None = None
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Self:
@@ -278,6 +292,9 @@ class ViewState(Asked):
     hushed: bool | None = None
     #: Whether what is wrong is looked for, and the kinds that are not shown.
     measured: bool | None = None
+    #: Whether it is asked what could be something else, and of which places it is known: see `bench/doubts.js`.
+    asks: bool | None = None
+    certain: list[Annotated[str, Field(max_length=40)]] | None = Field(default=None, max_length=100)
     unseen: list[Annotated[str, Field(max_length=12)]] | None = Field(default=None, max_length=20)
     unfolded: list[Annotated[int, Field(ge=1, le=20)]] | None = Field(default=None, max_length=20)
     delivery: dict[Word, Word | int | float | bool | None] | None = Field(default=None, max_length=60)

@@ -5,6 +5,7 @@ from upholster.core.stages.edge import choke, edge_colour, recover, source_alpha
 from upholster.core.stages.finish import add_grain, balance, grade, match, sharpen, tint, wrap
 from upholster.core.stages.masks import drawn
 from upholster.core.stages.matte import (
+    as_marked,
     edge_smoothing,
     fill_holes,
     levels,
@@ -25,6 +26,7 @@ ORDER: tuple[Stage, ...] = (
     clean_plate.STAGE,
     subject_colours.STAGE,
     raw_matte.STAGE,
+    as_marked.STAGE,
     edge_smoothing.STAGE,
     qualifier.STAGE,
     see_through.STAGE,

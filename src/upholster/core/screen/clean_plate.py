@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Screen
 from upholster.core.grids import resize, spread
+from upholster.core.screen.likeness import nearest
 from upholster.core.screen.metric import LUMA_WEIGHT, chroma, to_metric
 from upholster.core.screen.propose import primary
 from upholster.core.screen.survey import Survey
@@ -86,10 +87,22 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
     smooth = rough < 3 * float(np.median(rough[near] if near.any() else rough)) + _ROUGH
     trusted = near & smooth & _pure(metric, near & smooth)
     trusted |= _other_cloth(metric, trusted, smooth)
+    trusted = _as_marked(metric, trusted, screen)
     if not trusted.any():
         flat = np.broadcast_to(colours.mean(axis=1)[:, None, None], survey.mean.shape[1:]).copy()
         return _known(flat, survey, near, screen)
     return _known(_average(survey.mean, trusted), survey, trusted, screen)
+
+
+def _as_marked(metric: Plane, trusted: Mask, screen: Screen) -> Mask:
+    """The trusted cells after what was marked by hand: those like marked ground, and none like other marked things."""
+    if not screen.samples:
+        return trusted
+    ground = nearest(metric, screen.colours)
+    marked = nearest(metric, screen.marked(["ground"]))
+    other = nearest(metric, screen.marked(["subject", "veil"]))
+    alike = np.float32(screen.alike)
+    return (trusted | ((marked < alike / 2) & (marked < other))) & ~((other < alike) & (other < ground))
 
 
 def _known(plate: Plane, survey: Survey, trusted: Mask, screen: Screen) -> ScreenKnowledge:

@@ -15,13 +15,15 @@ from sqlalchemy import select
 from upholster.core import instruments
 from upholster.core.composite.over import pack_rgba8
 from upholster.core.documents.recipe import Recipe
-from upholster.core.documents.screen import Sample
+from upholster.core.documents.screen import Of, Sample
+from upholster.core.doubts import Doubt, doubts
 from upholster.core.finish.measured import colour_at
 from upholster.core.kernels import row_bands
 from upholster.core.pipeline.runner import Plate, key
 from upholster.core.pipeline.stage import Picture
 from upholster.core.raster import Raster
 from upholster.core.retime import between, pair_of
+from upholster.core.screen.sampled import Spot, read_at
 from upholster.core.stages.finish.grade import Grade, tones_of
 from upholster.core.stages.take.crop import Crop
 from upholster.core.stages.take.turn import Turn
@@ -155,8 +157,7 @@ def times_of(footage: Footage, recipe: Recipe) -> TimeMap:
 def instrument(footage: Footage, recipe: Recipe, number: int, name: str) -> Any:
     """What a small instrument of the work order shows of one frame."""
     # Mattes are compared as they lie before the picture is turned.
-    upright = recipe.take.model_copy(update={n: field.default for n, field in Turn.model_fields.items()})
-    recipe = recipe.model_copy(update={"take": upright})
+    recipe = _upright(recipe)
     with row_bands():
         keyed = _keyed(footage, recipe, number, "quick")
     match name:
@@ -178,6 +179,11 @@ def instrument(footage: Footage, recipe: Recipe, number: int, name: str) -> Any:
             }
         case _:
             raise Refused("There is no such instrument.")
+
+
+def _upright(recipe: Recipe) -> Recipe:
+    upright = recipe.take.model_copy(update={n: field.default for n, field in Turn.model_fields.items()})
+    return recipe.model_copy(update={"take": upright})
 
 
 def readout(footage: Footage, recipe: Recipe, number: int, x: int, y: int) -> Readout:
@@ -227,16 +233,23 @@ def subject_colour(footage: Footage, recipe: Recipe, number: int, x: float, y: f
     return colour_at(found.rgb, found.alpha, found.raster, x, y, radius)
 
 
-def sample(footage: Footage, number: int, x: float, y: float, radius: float) -> Sample:
-    """Measure the mean colour of a square of the plate."""
+def sample(footage: Footage, number: int, spot: Spot, of: Of = "ground") -> Sample:
+    """Read the colours of a place that was marked on the plate."""
     rgb = _frame(footage, number, "fine").rgb
-    height, width = rgb.shape[1:]
-    left, right = max(0, int(x - radius)), min(width, int(x + radius) + 1)
-    top, bottom = max(0, int(y - radius)), min(height, int(y + radius) + 1)
-    if left >= right or top >= bottom:
-        raise Refused("That point lies outside the picture.")
-    r, g, b = (float(v) for v in rgb[:, top:bottom, left:right].mean(axis=(1, 2)))
-    return Sample(frame=number, x=x, y=y, radius=radius, colour=(r, g, b))
+    try:
+        return read_at(rgb, _plate_raster(footage), spot, of, number)
+    except ValueError:
+        raise Refused("That point lies outside the picture.") from None
+
+
+def doubts_of(footage: Footage, recipe: Recipe, number: int) -> list[Doubt]:
+    """Where a frame could be something else than it is taken for."""
+    recipe = _upright(recipe)
+    if recipe.screen.kind not in ("screen", "colour") or recipe.screen.paused:
+        return []
+    with row_bands():
+        picture = _keyed(footage, recipe, number, "quick")
+    return doubts(picture.cells, picture.screen_cells, picture.cover, recipe.screen, picture.raster)
 
 
 def proxy_of(footage: Footage) -> Proxy:

@@ -178,11 +178,14 @@ def with_screen(recipe: Recipe, footage: Footage, **screen: Any) -> Recipe:
 
 
 def with_sample(recipe: Recipe, footage: Footage, sample: Sample) -> Recipe:
-    """`recipe` with the screen measured at one more place."""
+    """`recipe` with one more place marked on the picture."""
     screen = recipe.screen
     if len(screen.samples) >= SAMPLES:
-        raise Refused(f"The screen is measured at {SAMPLES} places already. Remove one of them first.")
-    kind = kind_of(sample.colour) if screen.kind == "none" or not screen.samples else screen.kind
+        raise Refused(f"{SAMPLES} places are marked already. Remove one of them first.")
+    if sample.of != "ground" and not screen.colours:
+        raise Refused("Mark some of the ground first: press M and click on it in the picture.")
+    first = sample.of == "ground" and (screen.kind == "none" or not screen.ground)
+    kind = kind_of(sample.colour) if first else screen.kind
     return with_screen(recipe, footage, kind=kind, samples=(*screen.samples, sample))
 
 

@@ -28,6 +28,8 @@ from upholster.web.requests import asked_for
 page = Blueprint("bench", __name__, url_prefix="/bench/<int:shot_id>")
 
 _newest = Newest()
+#: What a revision is called in which a place was marked.
+_MARKED = {"ground": "Screen measured", "subject": "Marked as subject", "veil": "Marked as glass or gauze"}
 #: As many quick pictures at a time as there are cores: more would each only take longer.
 _quick = threading.BoundedSemaphore(os.cpu_count() or 1)
 #: Fine pictures are made one at a time, so that those nobody waits for any more are passed over.
@@ -117,12 +119,12 @@ def history(shot_id: int) -> str:
 
 @page.post("/screen")
 def screen(shot_id: int) -> Response:
-    """Change the kind of ground, or measure it at one more place."""
+    """Change the kind of ground, or mark one more place as ground, subject or veil."""
     asked = asked_for(requests.ScreenChange)
     footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
     if place := asked.measure:
-        sample = look.sample(footage, place.frame, place.x, place.y, place.radius)
-        recipe, change = shots.with_sample(recipe, footage, sample), "Screen measured"
+        sample = look.sample(footage, place.frame, place.spot, place.of)
+        recipe, change = shots.with_sample(recipe, footage, sample), _MARKED[place.of]
     else:
         new = _screen_change(recipe, asked.screen or {})
         recipe, change = shots.with_screen(recipe, footage, **new), "Screen changed"
@@ -213,6 +215,14 @@ def _shown(footage: Footage, recipe: Recipe, *, whole: bool = False) -> dict[str
 def instrument(shot_id: int, name: str) -> Response:
     asked = asked_for(requests.OfFrame)
     return jsonify(look.instrument(look.footage_of(shot_id), asked.read(shot_id), asked.frame, name))
+
+
+@page.post("/doubts")
+def doubts(shot_id: int) -> Response:
+    """Where a frame could be something else than it is taken for."""
+    asked = asked_for(requests.OfFrame)
+    found = look.doubts_of(look.footage_of(shot_id), asked.read(shot_id), asked.frame)
+    return jsonify(doubts=[each._asdict() for each in found])
 
 
 @page.post("/readout")

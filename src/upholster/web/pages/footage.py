@@ -44,7 +44,7 @@ def listing() -> str:
 def _footage() -> dict[str, Any]:
     page = paging.asked()
     shown = page.of(bring_in.all_footage(page.most + 1, page.skip))
-    shots = [f.shots[0] for f in shown["rows"] if f.shots]
+    shots = [shot for footage in shown["rows"] for shot in footage.shots]
     return shown | {
         "furnishing": demo_stock.under_way(),
         "families": families.members(shots),

@@ -75,7 +75,7 @@ function showChosen() {
   source.replaceChildren(...[...chosen].map((shot) => new Option(nameOf(shot), shot)));
   if (chosen.has(before)) source.value = before;
 }
-const nameOf = (shot) => cards.querySelector(`[data-shot="${shot}"]`)?.closest("li").querySelector("h2").textContent ?? `Shot ${shot}`;
+const nameOf = (shot) => cards.querySelector(`[data-shot="${shot}"]`)?.dataset.name ?? `Shot ${shot}`;
 
 /** Say what became of several shots: a heading, and a line for each of which there is something to say. */
 function tell(heading, lines) {

@@ -10,6 +10,8 @@ from upholster.core.documents.tracks import Track, track
 from upholster.core.grids import UpsampledGrid, read_row
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
+from upholster.core.screen.likeness import likeness
+from upholster.core.stages.matte.as_marked import AROUND
 
 Plane = NDArray[np.float32]
 
@@ -21,12 +23,19 @@ class SeeThrough(Settings):
 
 
 def _run(picture: Picture, context: Context, *, see_through: float) -> Changes:
+    screen = context.screen
     lower = np.minimum(least_coverage(picture.rgb, picture.screen) - picture.cover, 0)
-    return covered(picture.cover + lower * np.float32(see_through))
+    by: Plane | np.float32 = np.float32(see_through)
+    if veil := screen.marked(["veil"]):
+        around = round(picture.raster.length(AROUND))
+        other = screen.marked(["ground", "subject"])
+        there = likeness(picture.rgb, veil, other, picture.screen, alike=screen.alike, around=around)
+        by = np.maximum(by, there.alike)
+    return covered(picture.cover + lower * by)
 
 
 def _applies(context: Context, *, see_through: float, **others: Any) -> bool:
-    return context.keyed and not context.glow and see_through > 0
+    return context.keyed and not context.glow and (see_through > 0 or bool(context.screen.marked(["veil"])))
 
 
 STAGE = Stage("see_through", ("rgb", "screen", "cover"), _run, "matte", SeeThrough, _applies)

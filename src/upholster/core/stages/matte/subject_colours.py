@@ -6,11 +6,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.documents.screen import Kind
+from upholster.core.documents.screen import Kind, Screen
 from upholster.core.grids import area, resize, spread, upsampled
 from upholster.core.matting.learnt import corrected
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 from upholster.core.screen.clean_plate import ScreenKnowledge
+from upholster.core.screen.likeness import likeness
 from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
 from upholster.core.stages.matte.raw_matte import raw_matte
 
@@ -44,12 +45,29 @@ def _run(picture: Picture, context: Context) -> Changes:
     else:
         screen = resize(clean, cells.shape[2], cells.shape[1])
         sure, within = surely_subject(cells, screen, kind, known), enclosed(cells, screen)
+        sure, within = _as_marked(cells, screen, context.screen, sure, within)
         carried = carried_outward(cells, screen, np.maximum(sure, within))
         found = corrected(picture.rgb, cells, screen, carried, np.stack([within, sure]), known.noise)
     return {"subject": upsampled(found, picture.raster.width, picture.raster.height)}
 
 
 STAGE = Stage("subject_colours", ("rgb", "cells", "screen_cells"), _run)
+
+
+def _as_marked(cells: Plane, screen: Plane, said: Screen, sure: Plane, within: Plane) -> tuple[Plane, Plane]:
+    """Both confidences after what was marked by hand: cells like the subject are sure, those like other things not."""
+    if not said.samples:
+        return sure, within
+    over = upsampled(screen, cells.shape[2], cells.shape[1])
+    subject, other = said.marked(["subject"]), said.marked(["ground", "veil"])
+    if other:
+        kept = 1 - likeness(cells, other, subject, over, alike=said.alike, around=1).alike
+        sure, within = sure * kept, within * kept
+    if subject:
+        alike = likeness(cells, subject, other, over, alike=said.alike, around=1).alike
+        # Beside what is alike one may still hold a sliver of the screen.
+        sure = np.maximum(sure, cv2.erode(alike, _AROUND))
+    return sure, within
 
 
 def subject_cells(plate: Plane) -> Plane:

@@ -30,7 +30,7 @@ class Region(Settings):
 
 def _run(picture: Picture, context: Context, *, joined: bool, reach: float) -> Changes:
     raster = picture.raster
-    places = [(*raster.place(s.x, s.y), raster.length(s.radius)) for s in context.screen.samples]
+    places = [(*raster.place(s.x, s.y), raster.length(s.radius)) for s in context.screen.ground]
     return covered(keep_unjoined(picture.cover, places, reach=reach, step=raster.length(1.0)))
 
 

@@ -21,6 +21,8 @@ function setEnd(bench, end) {
 
 /** Put every act behind its button; all of them are given back by name. */
 export function actsOf(bench) {
+  const measure = (what) => bench.measure.set(!(bench.measure.on && bench.measure.what === what), what);
+  const mark = (of) => measure(bench.measure.marks[of]);
   const acts = {
     undo: () => walk(bench, "undo"),
     redo: () => walk(bench, "redo"),
@@ -34,8 +36,8 @@ export function actsOf(bench) {
       location.href = `/bench/${shot}`;
     },
     help: () => $("keys").showModal(),
-    measure: () => bench.measure.set(!bench.measure.on),
-    grey: () => bench.measure.set(!bench.measure.on, bench.finish.grey),
+    mark,
+    grey: () => measure(bench.finish.grey),
     crop: () => bench.crop.set(!bench.crop.on),
     masks: () => bench.shape.set(!bench.shape.on),
     brush: () => bench.brush.begin(bench.brush.on ? bench.brush.kind : "keep"),
@@ -52,6 +54,7 @@ export function actsOf(bench) {
     "set-in": () => setEnd(bench, "first"),
     "set-out": () => setEnd(bench, "last"),
   };
+  for (const button of document.querySelectorAll("[data-marks]")) button.addEventListener("click", () => mark(button.dataset.marks));
   for (const [id, act] of Object.entries(acts)) $(id)?.addEventListener("click", () => Promise.resolve(act()).catch(bench.trouble));
   $("counting").addEventListener("click", (event) => event.target.dataset.counting && bench.frames.countAs(event.target.dataset.counting === "taken"));
   $("frame").addEventListener("change", () => {

@@ -17,7 +17,7 @@ export class Finish {
     this.chosen = null;
     /** Measuring a grey on the picture, as `Measure` takes it. */
     this.grey = {
-      button: "grey",
+      buttons: "#grey",
       words: "Click on something grey or white of the subject, or drag an area of it.",
       take: (place) => bench.store.ask("/grey", { grey: { frame: bench.frame(), ...place } }, { words: "White balance from a grey" }),
     };

@@ -7,6 +7,7 @@ import { actsOf } from "./acts.js";
 import { Beside } from "./beside.js";
 import { conflict } from "./conflict.js";
 import { Deliver } from "./deliver.js";
+import { Doubts } from "./doubts.js";
 import { Drawings } from "./drawings.js";
 import { Family } from "./family.js";
 import { Findings } from "./findings.js";
@@ -106,11 +107,8 @@ bench.instruments = new Instruments(bench, bench.values);
 bench.keyframes = new Keyframes(bench, bench.values);
 bench.order = new Order(bench);
 bench.family = new Family(bench);
-bench.measure = new Measure(bench, {
-  button: "measure",
-  words: "Click on the ground to take out, or drag an area of it; or move with the arrow keys and press Enter.",
-  take: (place) => bench.store.ask("/screen", { measure: { frame: bench.frame(), ...place } }, { words: "Screen measured" }),
-});
+bench.measure = new Measure(bench);
+bench.doubts = new Doubts(bench);
 bench.finish = new Finish(bench);
 bench.crop = new Crop(bench);
 bench.drawings = new Drawings(bench, show);
@@ -181,6 +179,7 @@ function show() {
   here();
   bench.crop.draw();
   if (!bench.playing()) bench.instruments.show();
+  bench.doubts.follow();
   $("counting").hidden = bench.shown.times.plain && !bench.view.taken;
   for (const button of $("counting").children) button.setAttribute("aria-pressed", (button.dataset.counting === "taken") === bench.view.taken);
 }
@@ -208,6 +207,7 @@ function place() {
   bench.ribbon.move();
   bench.shape.draw();
   bench.brush.draw();
+  bench.measure.draw();
   bench.findings.draw();
   layGround($("ground"), bench.view, number);
   bench.beside.lay();
@@ -215,6 +215,7 @@ function place() {
 
 function moved() {
   here();
+  bench.doubts.follow();
   if (!bench.playing()) bench.instruments.show();
   bench.refresh();
   bench.remember();

@@ -8,6 +8,9 @@ const KINDS = {
   none: "nothing",
 };
 
+/** What was marked on the picture, in words. */
+const MARKED = { ground: "ground", subject: "subject", veil: "glass or gauze" };
+
 export class Order {
   /** @param {object} bench  gives `store`, `defaults`, `view`, `change(path, value, final, words)`, `changeScreen(screen)`, ... */
   constructor(bench) {
@@ -104,19 +107,19 @@ export class Order {
   #showScreen(screen) {
     this.kind.value = screen.kind;
     for (const option of this.kind.options) option.text = option.value === screen.kind && option.value === "screen" ? `the ${this.bench.screenName}` : KINDS[option.value];
-    const count = screen.samples.length;
+    const ground = screen.samples.filter(({ of }) => of === "ground");
+    const count = ground.length;
     document.getElementById("places").textContent = screen.kind === "none" ? "" : count ? `, measured at ${count} place${count > 1 ? "s" : ""}` : ", as found by looking";
     const swatch = document.querySelector("#screen-sentence .swatch");
-    const colours = count ? screen.samples.map((s) => s.colour) : screen.colour ? [screen.colour] : [];
+    const colours = count ? ground.map((s) => s.colour) : screen.colour ? [screen.colour] : [];
     swatch.hidden = screen.kind === "none" || !colours.length;
     if (colours.length) swatch.style.backgroundColor = css([0, 1, 2].map((c) => colours.reduce((sum, k) => sum + k[c], 0) / colours.length));
     this.empty.value = screen.empty ?? "";
     const list = document.getElementById("samples");
     const held = [...list.querySelectorAll("button")].indexOf(document.activeElement);
     list.textContent = "";
-    if (!count) list.append(item("Press M and click on the screen, or drag an area, to measure it yourself."));
     screen.samples.forEach((sample, index) => {
-      const row = item(` frame ${sample.frame}, at ${Math.round(sample.x)}, ${Math.round(sample.y)}: ${sample.colour.map((c) => Math.round(c * 255)).join(" ")} `);
+      const row = item(` ${MARKED[sample.of]}, frame ${sample.frame}, at ${Math.round(sample.x)}, ${Math.round(sample.y)}: ${sample.colour.map((c) => Math.round(c * 255)).join(" ")} `);
       const patch = document.createElement("span");
       patch.className = "swatch";
       patch.style.backgroundColor = css(sample.colour);
@@ -130,7 +133,7 @@ export class Order {
       list.append(row);
     });
     // Whoever removed one by the keyboard goes on from its neighbour.
-    if (held >= 0) (list.querySelectorAll("button")[Math.min(held, count - 1)] ?? document.getElementById("kind")).focus();
+    if (held >= 0) (list.querySelectorAll("button")[Math.min(held, screen.samples.length - 1)] ?? document.getElementById("kind")).focus();
   }
 }
 
