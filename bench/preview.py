@@ -1,6 +1,6 @@
 """How soon a change is on the screen: headless Chromium against a running house with the demo.
 
-    bin/start &  .venv/bin/python bench/preview.py [ADDRESS]
+    bin/start &  .venv/bin/python -m bench.preview [ADDRESS]
 
 Times are from the change to the picture drawn, 1280x720 footage shown at 960x540. Machines are
 noisy, so the same run also times a bare request to the same server as a yardstick.
@@ -8,8 +8,13 @@ noisy, so the same run also times a bare request to the same server as a yardsti
 
 import itertools
 import statistics
+import subprocess
 import sys
+import tempfile
+import time
+from pathlib import Path
 
+from bench.quality.plain import film
 from playwright.sync_api import Browser, Page, sync_playwright
 
 CHANGES, SCRUBS = 60, 60
@@ -64,9 +69,10 @@ BARE = """async count => {
     return times;
 }"""
 
+#: When each frame came, and how many milliseconds it came before or after its sound, where there is one.
 PLAY = """async seconds => {
     const times = [];
-    const note = () => times.push(performance.now());
+    const note = ({ detail }) => times.push([performance.now(), Math.abs(detail.late)]);
     document.addEventListener('frame-played', note);
     document.getElementById('play').click();
     await new Promise(done => setTimeout(done, 1000 * seconds));
@@ -74,6 +80,9 @@ PLAY = """async seconds => {
     document.removeEventListener('frame-played', note);
     return times;
 }"""
+
+#: Every frame is made ahead.
+MADE = "() => document.querySelector('#ribbon .ready').style.background.includes('100.000%')"
 
 #: Bytes a second and milliseconds each way of a house that is elsewhere.
 FAR = {"offline": False, "latency": 20, "downloadThroughput": 12.5e6, "uploadThroughput": 12.5e6}
@@ -151,8 +160,9 @@ def main() -> None:
         row("random frame to picture drawn", page.evaluate(SCRUB, SCRUBS), "aim p95 < 150 ms")
         play_through(page, "playing, nothing made before")
         # The hand rests: pictures are made ahead.
-        page.wait_for_function("() => document.querySelector('#ribbon .ready').style.background.includes('100.000%')")
+        page.wait_for_function(MADE)
         play_through(page, "playing, made while the hand rests")
+        in_step(page)
         others(browser, page)
         far(page)
         browser.close()
@@ -160,11 +170,28 @@ def main() -> None:
 
 def play_through(page: Page, what: str) -> None:
     """Play for six seconds: how many frames a second, and how many came later than the one after was due."""
-    times = page.evaluate(PLAY, 6)
+    times = [time for time, _ in page.evaluate(PLAY, 6)]
     gaps = [b - a for a, b in itertools.pairwise(times)]
     late = sum(gap > 1.5 * 1000 / RATE for gap in gaps)
     rate = 1000 * len(gaps) / max(1, times[-1] - times[0])
     print(f"{what:<34} {rate:5.1f} frames a second, {late} of {len(times)} late   aim {RATE}, none late")
+
+
+def in_step(page: Page) -> None:
+    """How far pictures are from their sound, by the clock of Web Audio, after the first second."""
+    with tempfile.TemporaryDirectory() as folder:
+        plate, _ = film("hard shapes", Path(folder), lossless=False)
+        sounding = Path(folder) / f"in_step_{time.time_ns()}.mp4"
+        sound = ["-f", "lavfi", "-i", "sine=frequency=440:sample_rate=48000"]
+        made = ["-c:v", "libx264", "-pix_fmt", "yuv420p", "-c:a", "aac", "-t", "4", str(sounding)]
+        subprocess.run(["ffmpeg", "-v", "error", "-stream_loop", "-1", "-i", str(plate), *sound, *made], check=True)
+        page.goto("/footage")
+        page.set_input_files("#files", str(sounding))
+        page.get_by_role("link", name=f"Open {sounding.stem} on the Bench").click(timeout=60_000)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_function(MADE, timeout=120_000)
+    times = page.evaluate(PLAY, 6)
+    row("picture from its sound", [late for _, late in times[RATE:]], "aim < 20 ms")
 
 
 def others(browser: Browser, page: Page) -> None:

@@ -50,11 +50,24 @@ def bench_matte(page: Page) -> None:
     page.wait_for_timeout(400)
 
 
-def bench_split(page: Page) -> None:
-    bench(page)
-    page.locator("#views [data-view=split]").click()
-    page.locator("#grounds [data-colour='#808080']").click()
+def bench_marks(page: Page) -> None:
+    """A scribble over the lantern's frame, and what the key asks about its glass."""
+    open_bench(page, "lantern")
+    _on_a_twin(page)
     page.get_by_title("Screen (2)").click()
+    page.keyboard.press("Shift+M")
+    stage = page.locator("#stage").bounding_box()
+    assert stage
+    page.keyboard.down("Shift")
+    page.mouse.move(stage["x"] + 0.44 * stage["width"], stage["y"] + 0.23 * stage["height"])
+    page.mouse.down()
+    page.mouse.move(stage["x"] + 0.56 * stage["width"], stage["y"] + 0.25 * stage["height"], steps=9)
+    page.mouse.up()
+    page.keyboard.up("Shift")
+    page.mouse.move(760, 660)
+    page.locator("#samples li").wait_for()
+    page.wait_for_timeout(2000)
+    page.get_by_role("group", name="This could be glass").wait_for()
     drawn(page)
 
 
@@ -248,7 +261,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "footage": footage,
     "bench": bench,
     "bench-matte": bench_matte,
-    "bench-split": bench_split,
+    "bench-marks": bench_marks,
     "bench-trouble": bench_trouble,
     "bench-edge": bench_edge,
     "bench-finish": bench_finish,

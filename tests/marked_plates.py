@@ -8,6 +8,8 @@ from plates import GREEN, SKIN, Plane, disc, flat
 #: A patch of a costume in a colour that could be half screen, half something grey.
 OLIVE = (0.24, 0.52, 0.26)
 GREY = (0.5, 0.5, 0.5)
+#: The colour of a pane of glass.
+TINT = (0.75, 0.7, 0.5)
 
 
 def patched(frame: int = 0, patch: tuple[float, float, float] = OLIVE, tape: float = 0.0) -> tuple[Plane, Plane]:
@@ -29,7 +31,7 @@ def pane(cover: float = 0.75) -> Plane:
     """A pane of tinted glass in a frame, before a screen."""
     plate = flat(GREEN)
     plate[:, 30:150, 60:260] = np.array(SKIN, np.float32)[:, None, None]
-    glass = cover * np.array((0.75, 0.7, 0.5)) + (1 - cover) * np.array(GREEN)
+    glass = cover * np.array(TINT) + (1 - cover) * np.array(GREEN)
     plate[:, 40:140, 70:250] = glass.astype(np.float32)[:, None, None]
     grain = np.random.default_rng(2).normal(0, 0.004, plate.shape)
     return (cv2.GaussianBlur(plate.transpose(1, 2, 0), (0, 0), 0.7).transpose(2, 0, 1) + grain).astype(np.float32)

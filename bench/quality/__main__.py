@@ -74,8 +74,14 @@ def of_plate(name: str, path: Path, truths: list[Truth], frames: tuple[int, ...]
         through = upholster(path, let_through)
         rows.append(Row("  let through", table.measured(through, truths), through.words))
     if asked.marked:
-        seen = ours.alphas[0]
-        told = upholster(path, lambda recipe, plates: marked(recipe, plates[0], seen, truths[0]))
+        first = upholster(path, lambda recipe, plates: marked(recipe, plates[0], ours.alphas[0], truths[0]))
+        # Whoever marks sees what came of it, and marks once more.
+        told = upholster(
+            path,
+            lambda recipe, plates: marked(
+                marked(recipe, plates[0], ours.alphas[0], truths[0]), plates[0], first.alphas[0], truths[0]
+            ),
+        )
         # What is told of is the first frame; the others show whether it holds.
         rest = [Result(r.alphas[1:], r.colours[1:], r.milliseconds, r.words) for r in (ours, told)]
         rows += [

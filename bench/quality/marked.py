@@ -8,7 +8,7 @@ from bench.quality.plates import Truth
 from numpy.typing import NDArray
 
 from upholster.core.documents.recipe import Recipe
-from upholster.core.documents.screen import Of, Sample
+from upholster.core.documents.screen import Of
 from upholster.core.raster import Raster
 from upholster.core.screen.sampled import Spot, read_at
 
@@ -19,9 +19,9 @@ MOST, SMALLEST = 3, 3.0
 
 
 def marked(recipe: Recipe, plate: Plane, found: Plane, truth: Truth) -> Recipe:
-    """A recipe after a person saw `found` over `plate`, and marked what is wrong."""
+    """A recipe after a person saw `found` over `plate`, and marked what is wrong, beside what was marked before."""
     raster = Raster.of_plate(plate.shape[2], plate.shape[1])
-    samples: list[Sample] = []
+    samples = list(recipe.screen.samples)
     for of, wrong in _wrong(found, truth):
         for x, y, radius in _places(wrong):
             samples.append(read_at(plate, raster, Spot(x, y, radius), of, 0))

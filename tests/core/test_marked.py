@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from marked_plates import GREY, pane, patched
+from marked_plates import GREY, TINT, pane, patched
 from plates import GREEN, SKIN, Plane, disc, flat, key_plate
 from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.screen import COLOURS, Of, Sample, Screen
@@ -170,8 +170,12 @@ def test_glass_is_asked_about_and_let_through_by_what_is_asked() -> None:
     assert doubt.of == "veil" and (left, top, right, bottom) == pytest.approx((70, 40, 250, 140), abs=8)
     told = with_marks(recipe, plate, ("veil", Spot(doubt.x, doubt.y, doubt.radius)))
     through = keyed([plate], told, 0).alpha
-    # Of red: (C - B) / (1 - B) where C is 0.75 of 0.75 and 0.25 of B, after Smith and Blinn 1996, section 4.
-    assert np.median(through[60:120, 90:230]) == pytest.approx(0.6 * 0.75 / 0.85, abs=0.03)
+    # What is left of the screen's B' - Y' and R' - Y' (Rec. ITU-R BT.709-6, 3.2) shines through.
+    (red, _, blue), luma = GREEN, np.array((0.2126, 0.7152, 0.0722))
+    screen = np.array((blue - luma @ GREEN, red - luma @ GREEN))
+    glass = 0.75 * np.array(TINT) + 0.25 * np.array(GREEN)
+    seen = np.array((glass[2] - luma @ glass, glass[0] - luma @ glass))
+    assert np.median(through[60:120, 90:230]) == pytest.approx(1 - seen @ screen / (screen @ screen), abs=0.03)
     assert through[34:38, 80:240].min() > 0.95
     assert asked(plate, told) == []
     # Said to be solid, it is not asked about any more either.

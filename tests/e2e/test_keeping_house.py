@@ -94,7 +94,7 @@ def test_the_screen_is_measured_by_keys(bench: Page) -> None:
     page.keyboard.press("Enter")
     expect(page.locator("#revision")).to_have_text(str(at + 1))
     expect(page.locator("#box")).to_be_hidden()
-    expect(page.get_by_label("Measure the screen")).to_have_attribute("aria-pressed", "false")
+    expect(page.get_by_label("Mark the ground")).to_have_attribute("aria-pressed", "false")
     page.keyboard.press("2")
     page.get_by_label("Remove sample 1").press("Enter")
     expect(page.locator("#revision")).to_have_text(str(at + 2))

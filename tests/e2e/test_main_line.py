@@ -210,7 +210,7 @@ def test_the_screen_is_measured_by_clicking_and_a_sample_removed(bench: Page) ->
     page.mouse.click(booth["x"] + booth["width"] * 0.93, booth["y"] + booth["height"] * 0.2)
     expect(page.locator("#places")).to_have_text(", measured at 1 place")
     go_to(page, 8)
-    page.get_by_label("Measure the screen").click()
+    page.get_by_label("Mark the ground").click()
     page.mouse.move(booth["x"] + 40, booth["y"] + 40)
     page.mouse.down()
     page.mouse.move(booth["x"] + 70, booth["y"] + 60, steps=3)

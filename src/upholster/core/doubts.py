@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from upholster.core.documents.screen import Of, Screen
 from upholster.core.grids import area, resize, upsampled
 from upholster.core.raster import Raster
-from upholster.core.screen.likeness import nearest
 from upholster.core.screen.metric import to_metric
 from upholster.core.stages.matte.see_through import least_coverage
 
@@ -27,6 +26,8 @@ _WITHIN, _WITHOUT = 4, 8
 _TINTED, _LEVEL = (0.15, 0.85), 0.04
 #: How much more than the least coverage that explains it something solid has.
 _ROOM = 0.3
+#: Difference of a primary up to which a colour is one that was marked.
+_SAME = 0.1
 _AROUND = np.ones((3, 3), np.uint8)
 
 
@@ -65,7 +66,7 @@ def doubts(cells: Plane, clean: Plane, cover: Plane, screen: Screen, raster: Ras
     rows, columns = cells.shape[1:]
     covered, there = area(cover[None], columns, rows)[0], resize(clean, columns, rows)
     seen = to_metric(cells)
-    said = nearest(seen[None], screen.marked(["ground", "subject", "veil"]))[0] < np.float32(screen.alike)
+    said = _said(cells, screen)
     grid = raster.resized(columns, rows)
     could_be: dict[Of, Mask] = {
         "veil": _tinted(cells, seen, there, covered),
@@ -74,6 +75,14 @@ def doubts(cells: Plane, clean: Plane, cover: Plane, screen: Screen, raster: Ras
     }
     found = [_doubt(of, place, grid) for of, where in could_be.items() for place in _places(where & ~said)]
     return sorted(found, key=_size, reverse=True)[:MOST]
+
+
+def _said(cells: Plane, screen: Screen) -> Mask:
+    """Where a cell has a colour that was marked, whatever as: nobody is asked twice."""
+    found = np.zeros(cells.shape[1:], bool)
+    for colour in screen.marked(["ground", "subject", "veil"]):
+        found |= np.abs(cells - np.array(colour, np.float32)[:, None, None]).max(axis=0) < _SAME
+    return found
 
 
 def _tinted(cells: Plane, seen: Plane, there: Plane, covered: Plane) -> Mask:

@@ -11,6 +11,7 @@ from upholster.core.grids import UpsampledGrid, read_row
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 from upholster.core.screen.likeness import likeness
+from upholster.core.screen.metric import TO_METRIC
 from upholster.core.stages.matte.as_marked import AROUND
 
 Plane = NDArray[np.float32]
@@ -23,15 +24,15 @@ class SeeThrough(Settings):
 
 
 def _run(picture: Picture, context: Context, *, see_through: float) -> Changes:
-    screen = context.screen
-    lower = np.minimum(least_coverage(picture.rgb, picture.screen) - picture.cover, 0)
-    by: Plane | np.float32 = np.float32(see_through)
+    screen, cover = context.screen, picture.cover
+    least = least_coverage(picture.rgb, picture.screen)
     if veil := screen.marked(["veil"]):
         around = round(picture.raster.length(AROUND))
         other = screen.marked(["ground", "subject"])
         there = likeness(picture.rgb, veil, other, picture.screen, alike=screen.alike, around=around)
-        by = np.maximum(by, there.alike)
-    return covered(picture.cover + lower * by)
+        pale = np.maximum(least, pale_coverage(picture.rgb, picture.screen))
+        cover = (cover + np.minimum(pale - cover, 0) * there.alike).astype(np.float32, copy=False)
+    return covered(cover + np.minimum(least - cover, 0) * np.float32(see_through))
 
 
 def _applies(context: Context, *, see_through: float, **others: Any) -> bool:
@@ -52,6 +53,36 @@ def least_coverage(plate: Plane, screen: UpsampledGrid) -> Plane:
     out = np.empty(plate.shape[1:], np.float32)
     over_rows(_least, plate.shape[1], plate, screen, out)
     return out
+
+
+def pale_coverage(plate: Plane, screen: UpsampledGrid) -> Plane:
+    """The coverage of a veil that has nothing of the screen's colour itself, ``(h, w)`` float32 0..1.
+
+    What is left of the screen's colour difference is what shines through (Smith and Blinn 1996, section 3, with grey
+    instead of no blue).
+    """
+    out = np.empty(plate.shape[1:], np.float32)
+    over_rows(_pale, plate.shape[1], plate, screen, TO_METRIC[1:], out)
+    return out
+
+
+@compiled
+def _pale(plate, screen, metric, out, first, end):
+    """alpha = 1 - <c, b> / <b, b> of the colour differences c of the plate and b of the screen."""
+    width = out.shape[-1]
+    r, g, b = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    m = metric
+    for j in range(first, end):
+        read_row(screen, 0, j, r)
+        read_row(screen, 1, j, g)
+        read_row(screen, 2, j, b)
+        for i in range(width):
+            along, whole = np.float32(0), np.float32(1e-4)
+            for k in range(2):
+                there = m[k, 0] * r[i] + m[k, 1] * g[i] + m[k, 2] * b[i]
+                along += there * (m[k, 0] * plate[0, j, i] + m[k, 1] * plate[1, j, i] + m[k, 2] * plate[2, j, i])
+                whole += there * there
+            out[j, i] = min(max(np.float32(1) - along / whole, np.float32(0)), np.float32(1))
 
 
 @compiled
