@@ -254,7 +254,7 @@ def test_a_fitting_begins_from_a_clip_and_the_clip_says_so(page: Page, clip: Cli
 
 def test_a_sound_is_laid_in_measured_and_plays_with_the_pictures(begun: Page, clip: Clip, tmp_path: Path) -> None:
     page, address = begun, begun.url
-    bring_in(page, write_clicks(tmp_path / "night bell.wav", 0.1, seconds=0.5))
+    bring_in(page, write_clicks(tmp_path / "night bell.wav", 0.12, seconds=0.5))
     expect(page.get_by_label("night bell", exact=True)).to_be_visible(timeout=60_000)
     expect(page.locator("[data-footage]").first).to_contain_text("It can be laid into fittings.")
     page.goto(address)

@@ -27,7 +27,7 @@ def plates(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
     return [
         write_video(
             folder / f"heron_take_with_a_long_name_{n:02}.mp4",
-            [shot(frame=k, uneven=0.02 + 0.004 * n)[0] for k in range(4)],
+            [shot(frame=k, uneven=0.0207 + 0.004 * n)[0] for k in range(4)],
         )
         for n in range(MANY)
     ]
