@@ -9,6 +9,7 @@ import pytest
 from brought import green_shot
 from conftest import House
 from upholster.core.documents.recipe import Recipe
+from upholster.core.documents.screen import Sample
 from upholster.studio.errors import Refused
 from upholster.studio.shots import copying, families, shots
 
@@ -51,6 +52,24 @@ def test_a_change_goes_to_all_and_each_can_undo_it(linked: list[int]) -> None:
     assert shots.open_shot(one).recipe.matte.fill_holes != 9.0
     shots.redo(three, shots.open_shot(three).revision)
     assert [shots.open_shot(n).recipe.matte.fill_holes for n in linked] == [9.0] * 3
+
+
+def test_marks_of_the_subject_are_given_and_marks_of_the_ground_stay_a_shots_own(linked: list[int]) -> None:
+    one, two, three = linked
+    ours, theirs, subject, veil = (
+        Sample(of=of, frame=2, x=9, y=9, colour=(0.2, 0.6, value))  # type: ignore[arg-type]
+        for of, value in (("ground", 0.1), ("ground", 0.2), ("subject", 0.3), ("veil", 0.4))
+    )
+    elsewhere = [sample.changed({"frame": None}) for sample in (subject, veil)]
+    marks = lambda number: list(shots.open_shot(number).recipe.screen.samples)  # noqa: E731
+    change(one, screen={"samples": (ours, subject)})
+    assert marks(two) == marks(three) == elsewhere[:1], "read in another shot"
+    change(two, screen={"samples": (theirs, *marks(two))})
+    assert marks(one) == [ours, subject], "what it has itself stays where it was read"
+    change(one, screen={"samples": (ours, subject, veil)})
+    assert marks(two) == [theirs, *elsewhere] and marks(three) == elsewhere
+    change(three, screen={"samples": ()})
+    assert (marks(one), marks(two)) == ([ours], [theirs])
 
 
 def test_lines_that_are_not_linked_stay_a_shots_own(linked: list[int]) -> None:

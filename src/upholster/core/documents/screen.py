@@ -25,7 +25,9 @@ class Sample(Settings):
         default="ground",
         description="`ground` to take out, `subject` to keep, or a `veil` of glass or gauze, to be seen through.",
     )
-    frame: int = Field(ge=0, description="Frame it was read on.")
+    frame: int | None = Field(
+        default=None, ge=0, description="Frame it was read on; null where that was in another shot."
+    )
     x: float = Field(description="Centre, pixels from the left.")
     y: float = Field(description="Centre, pixels from the top.")
     radius: float = Field(default=4, gt=0, description="Half the width of what was read, or of a scribble, pixels.")

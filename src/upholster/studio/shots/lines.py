@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any, Literal, NamedTuple
 
 from upholster.core.documents.recipe import Matte, Recipe
-from upholster.core.documents.screen import Screen
+from upholster.core.documents.screen import SAMPLES, Sample, Screen
 from upholster.core.screen.propose import screen_name
 from upholster.store.models import Footage
 from upholster.studio.shots.revisions import first_recipe
@@ -95,10 +95,23 @@ def _take(source: Side, target: Side, *, same_size: bool) -> tuple[dict[str, Any
 
 
 def _screen(source: Recipe, screen: Screen) -> tuple[Screen, list[str]]:
-    """The target's own screen, paused where the source's is."""
-    own = screen.model_copy(update={"paused": source.screen.paused})
-    here, there = screen_name(own), screen_name(source.screen)
-    return own, [] if here == there else [f"Its ground stays as it was measured: {here}, not {there}."]
+    """The target's own ground, with what was marked as subject or veil in the source, and paused where that is."""
+    here, there = screen_name(screen), screen_name(source.screen)
+    # The colours of a veil have the screen's in them.
+    given = ("subject", "veil") if here == there else ("subject",)
+    own = {_read_as(sample): sample for sample in screen.samples}
+    kept = [sample for sample in screen.samples if sample.of not in given]
+    marks = [sample for sample in source.screen.samples if sample.of in given]
+    marks = [own.get(_read_as(sample), sample.model_copy(update={"frame": None})) for sample in marks]
+    samples = (*kept, *marks)[:SAMPLES]
+    update = {"paused": source.screen.paused, "alike": source.screen.alike, "samples": samples}
+    told = [] if here == there else [f"Its ground stays as it was measured: {here}, not {there}."]
+    return screen.model_copy(update=update), told
+
+
+def _read_as(sample: Sample) -> tuple[Any, ...]:
+    """What counts of a sample, wherever it was read."""
+    return sample.of, sample.colour, sample.colours
 
 
 def _points(source: Side, target: Side, recipe: Recipe) -> tuple[Recipe, list[str]]:

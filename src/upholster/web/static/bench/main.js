@@ -208,6 +208,7 @@ function place() {
   bench.shape.draw();
   bench.brush.draw();
   bench.measure.draw();
+  bench.doubts.draw();
   bench.findings.draw();
   layGround($("ground"), bench.view, number);
   bench.beside.lay();

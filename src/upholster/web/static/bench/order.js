@@ -119,7 +119,8 @@ export class Order {
     const held = [...list.querySelectorAll("button")].indexOf(document.activeElement);
     list.textContent = "";
     screen.samples.forEach((sample, index) => {
-      const row = item(` ${MARKED[sample.of]}, frame ${sample.frame}, at ${Math.round(sample.x)}, ${Math.round(sample.y)}: ${sample.colour.map((c) => Math.round(c * 255)).join(" ")} `);
+      const where = sample.frame === null ? "as in another shot" : `frame ${sample.frame}, at ${Math.round(sample.x)}, ${Math.round(sample.y)}`;
+      const row = item(` ${MARKED[sample.of]}, ${where}: ${sample.colour.map((c) => Math.round(c * 255)).join(" ")} `);
       const patch = document.createElement("span");
       patch.className = "swatch";
       patch.style.backgroundColor = css(sample.colour);
