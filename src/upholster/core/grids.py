@@ -48,6 +48,14 @@ def read_row(grid, channel, j, out):
         out[i] = upper[i] + (lower[i] - upper[i]) * t
 
 
+@inlined
+def read_colours(grid, j, red, green, blue):
+    """Row `j` of the colours an upsampled grid stands for."""
+    read_row(grid, 0, j, red)
+    read_row(grid, 1, j, green)
+    read_row(grid, 2, j, blue)
+
+
 def window_of(cells: Plane, window: tuple[float, float, float, float]) -> Plane:
     """As many cells over a part of the picture: `window` is its left, top, right and bottom as shares 0..1."""
     left, top, right, bottom = window

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Colour
-from upholster.core.grids import UpsampledGrid, read_row
+from upholster.core.grids import UpsampledGrid, read_colours
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.screen.metric import TO_METRIC, to_metric
 from upholster.core.screen.sampled import SPREAD
@@ -82,9 +82,7 @@ def _likeness(plate, like, unlike, against, metric, alike, out, share, first, en
     r, g, b = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     m = metric
     for j in range(first, end):
-        read_row(against, 0, j, r)
-        read_row(against, 1, j, g)
-        read_row(against, 2, j, b)
+        read_colours(against, j, r, g, b)
         for i in range(width):
             cr, cg, cb = plate[0, j, i], plate[1, j, i], plate[2, j, i]
             x = m[0, 0] * cr + m[0, 1] * cg + m[0, 2] * cb

@@ -233,7 +233,7 @@ def subject_colour(footage: Footage, recipe: Recipe, number: int, x: float, y: f
     return colour_at(found.rgb, found.alpha, found.raster, x, y, radius)
 
 
-def sample(footage: Footage, number: int, spot: Spot, of: Of = "ground") -> Sample:
+def sample(footage: Footage, number: int, spot: Spot, of: Of) -> Sample:
     """Read the colours of a place that was marked on the plate."""
     rgb = _frame(footage, number, "fine").rgb
     try:

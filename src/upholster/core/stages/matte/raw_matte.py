@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Kind
-from upholster.core.grids import UpsampledGrid, read_row
+from upholster.core.grids import UpsampledGrid, read_colours, read_row
 from upholster.core.kernels import compiled, inlined, over_rows
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 from upholster.core.screen.metric import TO_METRIC
@@ -82,12 +82,8 @@ def _projection(plate, screen, subject, metric, out, first, end):
     fr, fg, fb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     m = metric
     for j in range(first, end):
-        read_row(screen, 0, j, br)
-        read_row(screen, 1, j, bg)
-        read_row(screen, 2, j, bb)
-        read_row(subject, 0, j, fr)
-        read_row(subject, 1, j, fg)
-        read_row(subject, 2, j, fb)
+        read_colours(screen, j, br, bg, bb)
+        read_colours(subject, j, fr, fg, fb)
         for i in range(width):
             dr, dg, db = fr[i] - br[i], fg[i] - bg[i], fb[i] - bb[i]
             vr = m[0, 0] * dr + m[0, 1] * dg + m[0, 2] * db

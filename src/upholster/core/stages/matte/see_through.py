@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.settings import Settings
 from upholster.core.documents.tracks import Track, track
-from upholster.core.grids import UpsampledGrid, read_row
+from upholster.core.grids import UpsampledGrid, read_colours, read_row
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 from upholster.core.screen.likeness import likeness
@@ -73,9 +73,7 @@ def _pale(plate, screen, metric, out, first, end):
     r, g, b = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     m = metric
     for j in range(first, end):
-        read_row(screen, 0, j, r)
-        read_row(screen, 1, j, g)
-        read_row(screen, 2, j, b)
+        read_colours(screen, j, r, g, b)
         for i in range(width):
             along, whole = np.float32(0), np.float32(1e-4)
             for k in range(2):
