@@ -4,6 +4,7 @@ import io
 import subprocess
 import wave
 from pathlib import Path
+from zlib import crc32
 
 import numpy as np
 
@@ -11,8 +12,12 @@ import numpy as np
 RATE = 48_000
 
 
-def write_clicks(path: Path, *at: float, seconds: float = 2.0, pitch: float = 2000) -> Path:
-    """A file of silence with a short tone at each time, mono at 44.1 kHz."""
+def write_clicks(path: Path, *at: float, seconds: float = 2.0) -> Path:
+    """A file of silence with a short tone at each time, mono at 44.1 kHz.
+
+    Its pitch says whose it is: the same bytes from another test would be known already in the house they share.
+    """
+    pitch = 1500 + crc32(f"{path.parent.name}/{path.name}".encode()) % 1000
     samples = np.zeros(round(seconds * 44_100))
     for start in at:
         first = round(start * 44_100)

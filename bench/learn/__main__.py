@@ -2,7 +2,7 @@
 
     .venv/bin/python -m bench.learn examples FOLDER
     PYTHONPATH=src:.:$(.venv/bin/python -c "import site; print(site.getsitepackages()[0])") \\
-        TORCH/bin/python -m bench.learn train FOLDER [--minutes 30] [--begun FOLDER/network.pt --rate 1.5e-3]
+        TORCH/bin/python -m bench.learn train FOLDER [--minutes 30] [--further --rate 2e-3]
 
 The second needs PyTorch and onnx, which nothing else here does: `TORCH` is an environment that has them (made with
 ``python3.11 -m venv TORCH && TORCH/bin/pip install torch onnx``). The folder takes 8 GB, and as much memory. On two
@@ -27,19 +27,17 @@ def main() -> None:
     parser.add_argument("what", choices=["examples", "train"])
     parser.add_argument("folder", type=Path)
     parser.add_argument("--minutes", type=float, default=30)
-    parser.add_argument("--begun", type=Path, help="weights of an earlier training to go on from")
+    parser.add_argument("--further", action="store_true", help="go on from the network in the package")
     parser.add_argument("--rate", type=float, default=3e-3, help="how large the first steps are")
     said = parser.parse_args()
     if said.what == "examples":
         examples.make(said.folder)
         return
-    import torch
+    # Imported late: making examples needs no PyTorch.
     from bench.learn.export import export
     from bench.learn.training import train
 
-    network = train(said.folder, said.minutes, said.begun, said.rate)
-    torch.save(network.state_dict(), said.folder / "network.pt")
-    export(network, NETWORK, SAMPLE)
+    export(train(said.folder, said.minutes, NETWORK if said.further else None, said.rate), NETWORK, SAMPLE)
 
 
 if __name__ == "__main__":

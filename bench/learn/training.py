@@ -1,12 +1,13 @@
 """Training the network, with the product's own view of a cell on one side and the truth of every pixel on the other.
 
-What `learnt.heard` holds back besides (where a cell is far inside by its place, what is solid without the network, what
-is said of a bare screen as well) came after the network in the package was trained; it trains without it.
+What `learnt.heard` holds back (what is solid without the network's word, what is said of a bare screen as well) is held
+back here too, so that nothing is learnt for what is not heard.
 """
 
 import math
 import time
 from collections.abc import Iterator
+from itertools import islice
 from pathlib import Path
 
 import cv2
@@ -15,6 +16,7 @@ import torch
 import torch.nn.functional as nnf
 from bench.learn import examples
 from bench.learn.network import Network
+from bench.learn.resumed import resumed
 from torch import Tensor
 from torch.utils.data import DataLoader, IterableDataset
 
@@ -23,14 +25,14 @@ from upholster.core.grids import area
 from upholster.core.matting import learnt
 from upholster.core.matting.described import LEAST_STRENGTH, basis
 from upholster.core.screen.clean_plate import ScreenKnowledge
-from upholster.core.screen.metric import TO_METRIC
+from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC
 from upholster.core.stages.matte.raw_matte import _MOSTLY, _SHADE, _SOLIDLY
 from upholster.core.stages.matte.subject_colours import carried_outward, enclosed, surely_subject
 
 #: Cells across and down of a crop, how many pixels they may be wide, and crops of a step.
 _CELLS, _SIZES, _BATCH = (160, 80), (1, 2, 3, 3, 4, 6), 4
-#: How much an edge counts against what is wholly clear or solid.
-_EDGE = 6.0
+#: How much an edge and what is solid count against what is clear: there is more of that.
+_EDGE, _WHOLE = 6.0, 2.0
 _R, _G, _B = luma_weights("bt709")
 _METRIC = torch.from_numpy(TO_METRIC)
 
@@ -59,7 +61,7 @@ def _crop(example: examples.Example, draw: np.random.Generator) -> tuple[np.ndar
     away = np.stack([(row * own).sum(axis=0) for row in to])
     partial = (share > 0.05) & (share < 0.98)
     edge = cv2.dilate(((alpha > 0.005) & (alpha < 0.995)).astype(np.uint8), np.ones((7, 7), np.uint8))
-    weight = 1 + (_EDGE - 1) * edge.astype(np.float32)
+    weight = 1 + (_EDGE - 1) * edge.astype(np.float32) + (_WHOLE - 1) * (alpha > 0.995).astype(np.float32)
     told = learnt.told(plate, cells, clean, subject, np.stack([within, sure]), example.noise)
     return told, clean, plate, screen, alpha, weight, away, partial.astype(np.float32)
 
@@ -88,8 +90,11 @@ def loss_of(network: Network, crops: list[list[Tensor]], flips: list[float]) -> 
         turned[:, channel] *= flip
     given = nnf.pixel_shuffle(network(nnf.pixel_unshuffle(turned, 2)), 2)
     doubt = 1 - told[:, -1:]
-    away = told[:, 9:12] + doubt * torch.cat([given[:, :1], given[:, 1:2] * flip[:, None], given[:, 2:3]], 1)
-    solid = doubt * torch.sigmoid(given[:, 3:4] + learnt.SOLID)
+    was = told[:, 9:12]
+    now = was + doubt * torch.cat([given[:, :1], given[:, 1:2] * flip[:, None], given[:, 2:3]], 1)
+    away = now + _kept(told[:, :3], was, now) * (was - now)
+    least = float(learnt.LEAST_SOLID)
+    solid = doubt * nnf.leaky_relu((torch.sigmoid(given[:, 3:4] + learnt.SOLID) - least) / (1 - least), 0.1)
     loss, error = torch.zeros(()), []
     for n, (_, clean, plate, screen, alpha, weight, own, partial) in enumerate(crops):
         grid = torch.cat([_departed(clean, away[n]), solid[n]])[None]
@@ -102,6 +107,18 @@ def loss_of(network: Network, crops: list[list[Tensor]], flips: list[float]) -> 
         error.append(float((miss.detach().clamp(-1, 1) ** 2).mean()))
         loss = loss + 0.1 * (nnf.smooth_l1_loss(away[n], own, reduction="none").mean(0) * partial).mean()
     return loss / len(crops), torch.tensor(error)
+
+
+def _kept(seen: Tensor, was: Tensor, now: Tensor) -> Tensor:
+    """How far a cell is held back from being lowered, ``(n, 1, rows, columns)``: see `learnt.heard`."""
+    before, after = _coverage(seen, was), _coverage(seen, now)
+    low, high = learnt.HOLDS
+    return (((before - low) / (high - low)).clamp(0, 1) * (after < before)).detach()
+
+
+def _coverage(seen: Tensor, away: Tensor) -> Tensor:
+    metric = torch.tensor([1.0, 1.0, LUMA_WEIGHT**2])[:, None, None]
+    return (seen * away * metric).sum(1, keepdim=True) / (away * away * metric).sum(1, keepdim=True).clamp(min=1e-3)
 
 
 def _departed(screen: Tensor, away: Tensor) -> Tensor:
@@ -136,17 +153,17 @@ def _held(x: Tensor) -> Tensor:
 
 
 def train(folder: Path, minutes: float, begun: Path | None = None, rate: float = 3e-3, seed: int = 1) -> Network:
-    """A network trained for so many minutes, or one that was `begun` before and goes on, at a lower `rate` then."""
+    """A network trained for so many minutes, or the exported one that was `begun` before and goes on."""
     torch.manual_seed(seed)
     torch.set_num_threads(2)
     cv2.setNumThreads(1)
-    network = Network()
-    if begun:
-        network.load_state_dict(torch.load(begun))
+    beside = DataLoader(Batches(sorted(folder.glob("*.npz")), seed), batch_size=None, num_workers=1, prefetch_factor=4)
+    source = iter(beside)
+    some = [crop[0] for crops in islice(source, 8) for crop in crops]
+    network = resumed(begun, nnf.pixel_unshuffle(torch.stack(some), 2)) if begun else Network()
     optimiser = torch.optim.AdamW(network.parameters(), lr=rate, weight_decay=1e-4)
     last: list[float] = []
     draw = np.random.default_rng(seed)
-    source = DataLoader(Batches(sorted(folder.glob("*.npz")), seed), batch_size=None, num_workers=1, prefetch_factor=4)
     began = None
     for step, crops in enumerate(source):
         began = began or time.monotonic()

@@ -21,9 +21,10 @@ from upholster.store.models import Clip
 from upholster.studio.errors import Missing, Refused, Stale
 from upholster.studio.fittings import fittings, look, sources
 from upholster.studio.footage import bring_in
-from upholster.studio.making.fitting import element_of, premultiplied, size_of, unkeyed
-from upholster.studio.making.fitting import finished as with_finish
+from upholster.studio.making.elements import element_of, premultiplied
+from upholster.studio.making.elements import finished as with_finish
 from upholster.studio.making.keying import Footage
+from upholster.studio.making.layer_footage import size_of, unkeyed
 from upholster.studio.renders import listed, renders
 from upholster.studio.renders.states import ACTIVE
 from upholster.studio.shots import shots

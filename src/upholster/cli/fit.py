@@ -18,8 +18,9 @@ from upholster.media.errors import MediaError
 from upholster.media.files import put_text
 from upholster.media.formats import FORMATS, Format
 from upholster.studio.making.delivering import deliver
-from upholster.studio.making.fitting import Apart, FitJob, Taken, fit_job, has_pictures, size_of, unkeyed
+from upholster.studio.making.fitting import FitJob, fit_job
 from upholster.studio.making.keying import Footage, Job, KeyJob, screen_of, survey_footage
+from upholster.studio.making.layer_footage import Apart, Taken, has_pictures, size_of, unkeyed
 from upholster.studio.making.sidecar import write_fitting_sidecar
 from upholster.studio.naming import safe_name
 

@@ -11,7 +11,7 @@ from upholster.core.documents.fitting import Source
 from upholster.media.errors import MediaError
 from upholster.media.files import put_text
 from upholster.media.timeline import Media, fitting_of, timeline_of
-from upholster.studio.making.fitting import has_pictures
+from upholster.studio.making.layer_footage import has_pictures
 
 
 @main.command()

@@ -30,9 +30,9 @@ ASIDE = (1, _BEFORE + 1)
 #: How solid a cell is without the network's word, before the logistic function.
 SOLID = -4.0
 #: What that comes to, and a little more: so much is said of a bare screen, too.
-_LEAST_SOLID = np.float32(0.03)
+LEAST_SOLID = np.float32(0.03)
 #: Coverage of a cell, without the network's word, from which it is not lowered so much, and from which not at all.
-_HOLDS = 0.75, 0.92
+HOLDS = 0.75, 0.92
 #: Cells are looked at in blocks of this many on a side, and sides are made multiples of so many blocks.
 _BLOCK, _EVEN = 2, 8
 #: What departs further than this, or is no number, tells nothing more.
@@ -96,7 +96,7 @@ def heard(about: Plane, given: Plane) -> Plane:
 
 @compiled
 def _heard(about, given, out, first, end):
-    one, before, low = np.float32(1), _BEFORE, np.float32(_HOLDS[0])
+    one, before, low = np.float32(1), _BEFORE, np.float32(HOLDS[0])
     for j in range(first, end):
         for i in range(about.shape[2]):
             doubt = one - max(about[-2, j, i], about[-1, j, i])
@@ -107,11 +107,11 @@ def _heard(about, given, out, first, end):
             covered = _coverage(seen, was)
             kept = np.float32(0)
             if _coverage(seen, now) < covered:
-                kept = min(max((covered - low) / np.float32(_HOLDS[1] - _HOLDS[0]), np.float32(0)), one)
+                kept = min(max((covered - low) / np.float32(HOLDS[1] - HOLDS[0]), np.float32(0)), one)
             for k in range(3):
                 out[k, j, i] = now[k] + kept * (was[k] - now[k])
             solid = one / (one + np.exp(-(given[3, j, i] + np.float32(SOLID))))
-            out[3, j, i] = doubt * max((solid - _LEAST_SOLID) / (one - _LEAST_SOLID), np.float32(0))
+            out[3, j, i] = doubt * max((solid - LEAST_SOLID) / (one - LEAST_SOLID), np.float32(0))
 
 
 @inlined

@@ -16,8 +16,8 @@ from upholster.store.session import session
 from upholster.store.states import FootageState
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import fittings, sources
-from upholster.studio.making.fitting import has_pictures, size_of
 from upholster.studio.making.keying import Job
+from upholster.studio.making.layer_footage import has_pictures, size_of
 
 #: Characters of the longest timeline that is read.
 _LONGEST = 20_000_000

@@ -7,8 +7,8 @@ from upholster.core.documents.fitting import Fitting, Layer, Source, changed, pr
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import sources
-from upholster.studio.making.fitting import size_of
 from upholster.studio.making.keying import Job
+from upholster.studio.making.layer_footage import size_of
 
 
 def job_to_lay(source: Source) -> Job:

@@ -24,10 +24,12 @@ from upholster.studio.fittings import proxies, sources
 from upholster.studio.looking import look
 from upholster.studio.looking.kept import Kept
 from upholster.studio.looking.look import Quality
+from upholster.studio.making.elements import element_of, straight
 from upholster.studio.making.finishing import spread
-from upholster.studio.making.fitting import colour_below, element_of, ground_frame, has_pictures, size_of, straight
+from upholster.studio.making.fitting import colour_below, ground_frame
 from upholster.studio.making.grounds import filling
 from upholster.studio.making.keying import Job
+from upholster.studio.making.layer_footage import has_pictures, size_of
 
 Plane = NDArray[np.float32]
 

@@ -20,8 +20,9 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage.bring_in import source_of
 from upholster.studio.footage.uploads import unzipped
 from upholster.studio.making import keying
-from upholster.studio.making.fitting import FitJob, Taken, fit_job, has_pictures, unkeyed
+from upholster.studio.making.fitting import FitJob, fit_job
 from upholster.studio.making.keying import Job
+from upholster.studio.making.layer_footage import Taken, has_pictures, unkeyed
 from upholster.studio.shots.revisions import recipe_at
 from upholster.studio.shots.screens import key_job_of
 from upholster.studio.stock import stock

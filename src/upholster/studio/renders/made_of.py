@@ -13,8 +13,8 @@ from upholster.studio.errors import Missing
 from upholster.studio.fittings import fittings, sources
 from upholster.studio.fittings.sources import LiveShot
 from upholster.studio.footage.bring_in import ground_of
-from upholster.studio.making.fitting import unkeyed
 from upholster.studio.making.keying import Footage, Job
+from upholster.studio.making.layer_footage import unkeyed
 from upholster.studio.making.sidecar import Source, write_clip_sidecar, write_fitting_sidecar, write_sidecar
 from upholster.studio.shots.revisions import recipe_at
 from upholster.studio.shots.screens import key_job_of

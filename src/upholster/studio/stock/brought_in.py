@@ -19,8 +19,8 @@ from upholster.studio import paths, queue
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.footage.bring_in import source_of
 from upholster.studio.footage.inspect import Inspection, inspect
-from upholster.studio.making.fitting import unkeyed
 from upholster.studio.making.keying import Footage as Files
+from upholster.studio.making.layer_footage import unkeyed
 from upholster.studio.making.sidecar import Source, sha256_of, write_brought_in_sidecar
 from upholster.studio.naming import safe_name
 

@@ -16,8 +16,8 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import fittings, laying, proxies, sources
 from upholster.studio.fittings import look as looking
 from upholster.studio.footage import bring_in
-from upholster.studio.making.fitting import size_of
 from upholster.studio.making.keying import Job
+from upholster.studio.making.layer_footage import size_of
 from upholster.studio.renders import renders
 from upholster.studio.stock import search, stock
 from upholster.web import paging, requests
