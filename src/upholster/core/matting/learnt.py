@@ -8,6 +8,7 @@ from functools import cache
 from importlib.resources import files
 from typing import TYPE_CHECKING
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -29,12 +30,18 @@ _BEFORE = _DESCRIBED - DEPARTURES
 ASIDE = (1, _BEFORE + 1)
 #: How solid a cell is without the network's word, before the logistic function.
 SOLID = -4.0
+#: What is said of the solidity of a cell that the network is not asked about.
+_NOT_SOLID = np.float32(-20.0)
 #: What that comes to, and a little more: so much is said of a bare screen, too.
 LEAST_SOLID = np.float32(0.03)
 #: Coverage of a cell, without the network's word, from which it is not lowered so much, and from which not at all.
 HOLDS = 0.75, 0.92
 #: Cells are looked at in blocks of this many on a side, and sides are made multiples of so many blocks.
 _BLOCK, _EVEN = 2, 8
+#: How far a cell departs from a bare screen at most, and how many deviations of the grain more.
+_BARE, _GRAINS = 0.06, 4.0
+#: Cells around all that is not bare which the network is asked about as well.
+_MARGIN = 24
 #: What departs further than this, or is no number, tells nothing more.
 FURTHEST = np.float32(6)
 
@@ -60,7 +67,11 @@ def corrected(plate: Plane, cells: Plane, screen: Plane, subject: Plane, sure: P
         Encoded RGB, and 0..1.
     """
     about = told(plate, cells, screen, subject, sure, noise)
-    found = heard(about, answer(about))
+    given = np.zeros((GIVEN, *about.shape[1:]), np.float32)
+    given[-1] = _NOT_SOLID
+    if (part := asked(about)) is not None:
+        given[:, *part] = answer(np.ascontiguousarray(about[:, *part]))
+    found = heard(about, given)
     found[:3] = departed(screen, found[:3])
     return found
 
@@ -85,6 +96,19 @@ def _held_in(every, furthest, first, end):
             for i in range(row.shape[0]):
                 # What is no number is not told.
                 row[i] = min(max(row[i], -furthest), furthest) if row[i] == row[i] else np.float32(0)
+
+
+def asked(about: Plane) -> tuple[slice, slice] | None:
+    """The rows and columns of cells that hold all that is no bare screen, and some around; None where all is bare."""
+    departs = np.abs(about[:3]).max(axis=0) > np.float32(_BARE) + np.float32(_GRAINS) * about[_DESCRIBED]
+    left, top, wide, high = cv2.boundingRect(departs.astype(np.uint8))
+    return (_held_out(top, high, about.shape[1]), _held_out(left, wide, about.shape[2])) if wide else None
+
+
+def _held_out(first: int, count: int, end: int) -> slice:
+    # Cells fall into the same blocks, at every size, wherever it begins.
+    step = _BLOCK * _EVEN
+    return slice(max(0, first - _MARGIN) // step * step, min(end, -(-(first + count + _MARGIN) // step) * step))
 
 
 def heard(about: Plane, given: Plane) -> Plane:

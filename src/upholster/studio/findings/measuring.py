@@ -18,7 +18,7 @@ from upholster.store.models import Footage
 from upholster.studio import queue
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.findings import kept
-from upholster.studio.looking import hand, look
+from upholster.studio.looking import hand, look, plates
 from upholster.studio.looking.kept import Kept
 from upholster.studio.making import seeing
 from upholster.studio.shots import shots
@@ -65,7 +65,7 @@ def digests(footage: Footage, recipe: Recipe) -> dict[int, bytes]:
 
 def _digests(footage: Footage, judged: Recipe) -> dict[int, bytes]:
     screen = knowledge(footage, judged.screen)
-    traced = looked_at(footage, lambda: look.proxy_of(footage))
+    traced = looked_at(footage, lambda: plates.proxy_of(footage))
     name = repr((MEASURES, footage.sha256, footage.reading_id)).encode()
     first, end = look.span_of(footage, judged)
     own = {n: settings_digest(judged, n, screen, traced) for n in range(max(0, first - 1), end + 1)}
@@ -137,8 +137,8 @@ class Frames:
         return measure(self.seen(frame), before, after)
 
     def _look(self, frame: int) -> Seen:
-        keyed = look.picture_of(self._footage, self._recipe, frame)
-        plate = look.picture_of(self._footage, seeing.plate_alone(self._recipe), frame)
+        keyed = look.keyed(self._footage, self._recipe, frame)
+        plate = look.keyed(self._footage, seeing.plate_alone(self._recipe), frame)
         return seeing.seen(frame, plate.rgb, keyed, self._recipe)
 
 

@@ -28,7 +28,7 @@ def sheet_of_shot(shot_id: int) -> str:
     measured = kept.measured_of(shot_id, [n for n, digest in wanted.items() if known.get(n) == digest])
 
     def picture(frame: int) -> tuple[Plane, Plane]:
-        return look.keyed(state.footage, state.recipe, frame)
+        return look.small(state.footage, state.recipe, frame)
 
     def left_alone(finding: Finding) -> bool:
         return is_left_alone(state.shot.left_alone, finding)

@@ -21,9 +21,9 @@ from upholster.media.decoder.reader import Reader
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import proxies, sources
-from upholster.studio.looking import look
+from upholster.studio.looking import look, plates
 from upholster.studio.looking.kept import Kept
-from upholster.studio.looking.look import Quality
+from upholster.studio.looking.plates import Quality
 from upholster.studio.making.elements import element_of, straight
 from upholster.studio.making.finishing import spread
 from upholster.studio.making.fitting import colour_below, ground_frame
@@ -150,7 +150,7 @@ def _frame(found: _Found, number: int, quality: Quality) -> tuple[Plane, Plane]:
         frame = look.taken(live.footage, live.recipe, number, quality)
         return frame.rgb, frame.alpha
     if source.kind == "footage" and quality == "quick":
-        small = look.proxy_of(sources.footage_of(source)).frame(number)
+        small = plates.proxy_of(sources.footage_of(source)).frame(number)
         return small.rgb, _alpha(small)
     if source.kind == "clip" and quality == "quick":
         small_clip = proxies.small(found.job.footage, number)

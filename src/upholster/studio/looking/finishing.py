@@ -13,7 +13,7 @@ from upholster.media.delivery import hex_colour
 from upholster.store.models import Footage
 from upholster.studio.errors import Refused
 from upholster.studio.footage.bring_in import get_footage, source_of
-from upholster.studio.looking import look
+from upholster.studio.looking import look, plates, read_off
 from upholster.studio.making.finishing import ground_pictures, spread
 
 Plane = NDArray[np.float32]
@@ -50,7 +50,7 @@ def with_grey(footage: Footage, recipe: Recipe, frame: int, x: float, y: float, 
     before = recipe.model_copy(update={"finish": measured.before_light(recipe.finish)})
 
     def finish() -> Finish:
-        colour = look.subject_colour(footage, before, frame, x, y, radius)
+        colour = read_off.subject_colour(footage, before, frame, x, y, radius)
         return measured.balanced_on(recipe.finish, colour)
 
     return _finished(recipe, finish)
@@ -75,11 +75,11 @@ def _finished(recipe: Recipe, finish: Callable[[], Finish]) -> Recipe:
 
 def _subject(footage: Footage, recipe: Recipe, finish: Finish) -> list[tuple[Plane, Plane]]:
     looked = recipe.model_copy(update={"finish": finish})
-    return [look.keyed(footage, looked, number) for number in spread(range(*look.span_of(footage, recipe)))]
+    return [look.small(footage, looked, number) for number in spread(range(*look.span_of(footage, recipe)))]
 
 
 def _ground(ground: Footage | str) -> tuple[str, Sequence[Plane]]:
     if isinstance(ground, str):
         return ground, [np.broadcast_to(hex_colour(ground), (3, 36, 64)).astype(np.float32)]
-    proxy = look.proxy_of(ground)
+    proxy = plates.proxy_of(ground)
     return ground.name, [proxy.frame(n).rgb for n in spread(range(int(ground.facts["length"])), 3)]

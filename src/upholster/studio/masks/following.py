@@ -16,7 +16,7 @@ from upholster.core.masks.follow import Lost, Motion, carried, follow, follow_po
 from upholster.core.raster import Raster
 from upholster.store.models import Footage
 from upholster.studio.errors import Refused
-from upholster.studio.looking import look
+from upholster.studio.looking import plates
 from upholster.studio.shots.screens import knowledge, survey_of
 
 #: Most frames that are followed for one question.
@@ -84,7 +84,7 @@ def follow_mask(
 
 
 def _grey(footage: Footage, number: int) -> NDArray[np.uint8]:
-    rgb = look.proxy_of(footage).frame(number).rgb
+    rgb = plates.proxy_of(footage).frame(number).rgb
     grey = np.tensordot(np.array(luma_weights("bt709"), np.float32), rgb, axes=1)
     return np.asarray(np.rint(grey.clip(0, 1) * 255), np.uint8)
 

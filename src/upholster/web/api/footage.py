@@ -9,7 +9,7 @@ from upholster.studio.stock import brought_in
 from upholster.web.api import shapes
 from upholster.web.api.offers import Offer, number, text
 from upholster.web.api.pieces import LIST, piece
-from upholster.web.requests import number_asked
+from upholster.web.requests.body import number_asked
 
 
 def list_footage() -> shapes.FootageList:

@@ -4,7 +4,7 @@ from flask import request
 
 from upholster.studio.errors import Refused
 from upholster.web.api.offers import number
-from upholster.web.requests import number_asked
+from upholster.web.requests.body import number_asked
 
 #: Entries of a list in one answer.
 _PIECE, _MOST = 50, 200

@@ -11,7 +11,7 @@ from upholster.studio.scripts import answers, tokens
 from upholster.web.api import clips, fittings, footage, renders, shots
 from upholster.web.api.offers import Offer, description
 from upholster.web.door import NotIn
-from upholster.web.requests import sentence_of
+from upholster.web.requests.body import sentence_of
 
 page = Blueprint("api", __name__, url_prefix="/api/v1")
 

@@ -14,16 +14,17 @@ from upholster.media.mixing import packed
 from upholster.store.models import Footage, Shot
 from upholster.studio.errors import Refused
 from upholster.studio.footage import bring_in, renaming
-from upholster.studio.looking import hand, listening, look
+from upholster.studio.looking import hand, listening, look, plates, read_off
 from upholster.studio.renders import renders
 from upholster.studio.shots import families, screens, shots
 from upholster.studio.shots.revisions import first_recipe
 from upholster.studio.stock import stock
-from upholster.web import requests
 from upholster.web.fields import fields
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
-from upholster.web.requests import asked_for
+from upholster.web.requests.bench import PictureAsked, Readout, SoundAsked, ViewState
+from upholster.web.requests.body import Named, asked_for
+from upholster.web.requests.recipes import Change, LineFollowed, OfFrame, ScreenChange, Seen
 
 page = Blueprint("bench", __name__, url_prefix="/bench/<int:shot_id>")
 
@@ -69,19 +70,19 @@ def _chosen(clip_id: int | None, line: int | None) -> dict[str, Any]:
 
 @page.post("/name")
 def rename(shot_id: int) -> Response:
-    renaming.rename_shot(shot_id, asked_for(requests.Named).name)
+    renaming.rename_shot(shot_id, asked_for(Named).name)
     return jsonify(name=shots.open_shot(shot_id).shot.name)
 
 
 @page.post("/recipe")
 def revise(shot_id: int) -> Response:
-    asked = asked_for(requests.Change)
+    asked = asked_for(Change)
     return jsonify(state_of(shots.revise(shot_id, asked.read(shot_id), asked.change, asked.seen, branch=asked.branch)))
 
 
 @page.post("/<any(undo, redo):way>")
 def walk(shot_id: int, way: str) -> Response:
-    seen = asked_for(requests.Seen).seen
+    seen = asked_for(Seen).seen
     return jsonify(state_of(shots.undo(shot_id, seen) if way == "undo" else shots.redo(shot_id, seen)))
 
 
@@ -99,7 +100,7 @@ def go_to(shot_id: int, number: int) -> Response:
 @page.post("/family")
 def follow(shot_id: int) -> Response:
     """Let a line be as it is in the shot's family, or go its own way."""
-    asked = asked_for(requests.LineFollowed)
+    asked = asked_for(LineFollowed)
     (families.follow if asked.follows else families.depart)(shot_id, asked.line)
     return jsonify(state_of(shots.open_shot(shot_id)))
 
@@ -120,10 +121,10 @@ def history(shot_id: int) -> str:
 @page.post("/screen")
 def screen(shot_id: int) -> Response:
     """Change the kind of ground, or mark one more place as ground, subject or veil."""
-    asked = asked_for(requests.ScreenChange)
-    footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
+    asked = asked_for(ScreenChange)
+    footage, recipe = plates.footage_of(shot_id), asked.read(shot_id)
     if place := asked.measure:
-        sample = look.sample(footage, place.frame, place.spot, place.of)
+        sample = read_off.sample(footage, place.frame, place.spot, place.of)
         recipe, change = shots.with_sample(recipe, footage, sample), _MARKED[place.of]
     else:
         new = _screen_change(recipe, asked.screen or {})
@@ -145,12 +146,12 @@ def picture(shot_id: int) -> Response:
 
     ``X-Waited`` says how many milliseconds it stood behind those of others.
     """
-    asked = asked_for(requests.PictureAsked)
+    asked = asked_for(PictureAsked)
     _newest.note(asked.window, asked.sequence)
     # What is made ahead, or plays, is no hand that waits.
     if not asked.keep:
         hand.moves()
-    footage, recipe = look.footage_of(shot_id), asked.read(shot_id)
+    footage, recipe = plates.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"
     came = time.monotonic()
     with _fine if fine else _quick:
@@ -175,8 +176,8 @@ def picture(shot_id: int) -> Response:
 @page.post("/sound.wav")
 def sound(shot_id: int) -> Response:
     """What is heard while the shot plays; 204 where there is nothing."""
-    asked = asked_for(requests.SoundAsked)
-    samples = listening.heard(look.footage_of(shot_id), asked.read(shot_id), taken=asked.taken)
+    asked = asked_for(SoundAsked)
+    samples = listening.heard(plates.footage_of(shot_id), asked.read(shot_id), taken=asked.taken)
     if samples is None:
         return Response(status=204)
     response = Response(packed(samples), mimetype="audio/wav")
@@ -213,29 +214,29 @@ def _shown(footage: Footage, recipe: Recipe, *, whole: bool = False) -> dict[str
 
 @page.post("/instruments/<name>")
 def instrument(shot_id: int, name: str) -> Response:
-    asked = asked_for(requests.OfFrame)
-    return jsonify(look.instrument(look.footage_of(shot_id), asked.read(shot_id), asked.frame, name))
+    asked = asked_for(OfFrame)
+    return jsonify(read_off.instrument(plates.footage_of(shot_id), asked.read(shot_id), asked.frame, name))
 
 
 @page.post("/doubts")
 def doubts(shot_id: int) -> Response:
     """Where a frame could be something else than it is taken for."""
-    asked = asked_for(requests.OfFrame)
-    found = look.doubts_of(look.footage_of(shot_id), asked.read(shot_id), asked.frame)
+    asked = asked_for(OfFrame)
+    found = read_off.doubts_of(plates.footage_of(shot_id), asked.read(shot_id), asked.frame)
     return jsonify(doubts=[each._asdict() for each in found])
 
 
 @page.post("/readout")
 def readout(shot_id: int) -> Response:
-    asked = asked_for(requests.Readout)
-    found = look.readout(look.footage_of(shot_id), asked.read(shot_id), asked.frame, asked.x, asked.y)
+    asked = asked_for(Readout)
+    found = read_off.readout(plates.footage_of(shot_id), asked.read(shot_id), asked.frame, asked.x, asked.y)
     return jsonify(found._asdict())
 
 
 @page.post("/view-state")
 def view_state(shot_id: int) -> Response:
     """Remember how the Bench was left."""
-    shots.remember_view(shot_id, asked_for(requests.ViewState).model_dump(exclude_none=True))
+    shots.remember_view(shot_id, asked_for(ViewState).model_dump(exclude_none=True))
     return jsonify(ok=True)
 
 

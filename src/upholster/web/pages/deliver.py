@@ -10,14 +10,15 @@ from upholster.media.facts import Facts
 from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
 from upholster.media.ready import READY
 from upholster.media.sound import FASTEST, SLOWEST
-from upholster.studio.looking import look
+from upholster.studio.looking import plates
 from upholster.studio.making.delivering import Stopped
 from upholster.studio.renders import estimates, presets, renders
 from upholster.studio.renders.traced import words_of_missing
 from upholster.studio.shots import shots
-from upholster.web import requests, words
+from upholster.web import words
 from upholster.web.newest import Newest
-from upholster.web.requests import asked_for
+from upholster.web.requests.body import Named, asked_for
+from upholster.web.requests.deliveries import Flat, PresetKept, Quote, RenderAsked
 
 page = Blueprint("deliver", __name__)
 
@@ -28,7 +29,7 @@ _newest = Newest()
 
 @page.post("/bench/<int:shot_id>/render")
 def render(shot_id: int) -> Response:
-    asked = asked_for(requests.RenderAsked)
+    asked = asked_for(RenderAsked)
     deliveries = [read_delivery(document) for document in asked.deliveries]
     ordered = renders.order(shot_id, asked.revision, deliveries, asked.name)
     state = shots.open_shot(shot_id)
@@ -38,10 +39,10 @@ def render(shot_id: int) -> Response:
 @page.post("/bench/<int:shot_id>/quote")
 def quote(shot_id: int) -> Response:
     """Size and time of deliveries; 204 where a newer question of the same window has come in since."""
-    asked = asked_for(requests.Quote)
+    asked = asked_for(Quote)
     _newest.note(asked.window, asked.sequence)
     recipe, deliveries = asked.read(shot_id), [read_delivery(document) for document in asked.deliveries]
-    footage = look.footage_of(shot_id)
+    footage = plates.footage_of(shot_id)
 
     def still_wanted(done: int = 0) -> None:
         if _newest.overtaken(asked.window, asked.sequence):
@@ -61,20 +62,20 @@ def quote(shot_id: int) -> Response:
 @page.post("/bench/<int:shot_id>/flat")
 def flat(shot_id: int) -> Response:
     """A flat colour looked at, or proposed."""
-    asked = asked_for(requests.Flat)
-    return jsonify(estimates.flat(look.footage_of(shot_id), asked.read(shot_id), asked.colour)._asdict())
+    asked = asked_for(Flat)
+    return jsonify(estimates.flat(plates.footage_of(shot_id), asked.read(shot_id), asked.colour)._asdict())
 
 
 @page.post("/presets")
 def save_preset() -> Response:
-    asked = asked_for(requests.PresetKept)
+    asked = asked_for(PresetKept)
     preset = presets.save_preset(asked.name, read_delivery(asked.delivery))
     return jsonify(id=preset.id, name=preset.name, delivery=preset.delivery)
 
 
 @page.post("/presets/<int:preset_id>/name")
 def rename_preset(preset_id: int) -> Response:
-    return jsonify(name=presets.rename_preset(preset_id, asked_for(requests.Named).name).name)
+    return jsonify(name=presets.rename_preset(preset_id, asked_for(Named).name).name)
 
 
 @page.post("/presets/<int:preset_id>/remove")

@@ -9,8 +9,8 @@ from upholster.studio import drawings
 from upholster.studio.errors import Refused
 from upholster.studio.findings import measuring, mending, sheets, standing
 from upholster.studio.shots import shots
-from upholster.web import requests
-from upholster.web.requests import asked_for
+from upholster.web.requests.body import asked_for
+from upholster.web.requests.findings import LeftAlone, OfFinding, ToldAgain
 
 page = Blueprint("findings", __name__, url_prefix="/bench/<int:shot_id>/findings")
 
@@ -50,7 +50,7 @@ def places(shot_id: int, frame: int) -> Response:
 @page.post("/mend")
 def mend(shot_id: int) -> Response:
     """The change that takes a finding away, tried on its worst frame; it is not made."""
-    asked = asked_for(requests.OfFinding)
+    asked = asked_for(OfFinding)
     state = shots.open_shot(shot_id)
     known = standing.standing(state.shot, state.footage, state.recipe)
     told = next((t for t in known.findings if _is(t.finding, asked)), None)
@@ -74,7 +74,7 @@ def mend(shot_id: int) -> Response:
 @page.post("/alone")
 def leave_alone(shot_id: int) -> Response:
     """Tell no more of a finding, or of all of its kind in this shot."""
-    asked = asked_for(requests.LeftAlone)
+    asked = asked_for(LeftAlone)
     place = None if asked.box is None else {"box": list(asked.box), "first": asked.first, "last": asked.last}
     standing.leave_alone(shot_id, asked.kind, place)
     return jsonify(ok=True)
@@ -82,7 +82,7 @@ def leave_alone(shot_id: int) -> Response:
 
 @page.post("/again")
 def tell_again(shot_id: int) -> Response:
-    standing.tell_again(shot_id, asked_for(requests.ToldAgain).number)
+    standing.tell_again(shot_id, asked_for(ToldAgain).number)
     return jsonify(ok=True)
 
 
@@ -103,5 +103,5 @@ def _told(told: standing.Told) -> dict[str, Any]:
     }
 
 
-def _is(finding: standing.Finding, asked: requests.OfFinding) -> bool:
+def _is(finding: standing.Finding, asked: OfFinding) -> bool:
     return finding.kind == asked.kind and finding.worst == asked.worst and list(finding.place.box) == list(asked.box)

@@ -12,9 +12,10 @@ from upholster.studio.making.flat import flat_colour
 from upholster.studio.naming import safe_name
 from upholster.studio.renders import estimates, renders
 from upholster.studio.renders.made_of import layers_of, made_of_fitting
-from upholster.web import requests, words
+from upholster.web import words
 from upholster.web.newest import Newest
-from upholster.web.requests import asked_for
+from upholster.web.requests.body import asked_for
+from upholster.web.requests.fittings import FittingFlat, FittingQuote, FittingRendered, TimelineSent
 
 page = Blueprint("fitting_delivery", __name__, url_prefix="/fittings")
 
@@ -25,7 +26,7 @@ _newest = Newest()
 
 @page.post("/<int:fitting_id>/render")
 def render(fitting_id: int) -> Response:
-    asked = asked_for(requests.FittingRendered)
+    asked = asked_for(FittingRendered)
     deliveries = [read_delivery(document) for document in asked.deliveries]
     ordered = renders.order_fitting(fitting_id, asked.revision, deliveries, asked.name, asked.layer)
     row = fittings.open_fitting(fitting_id).row
@@ -35,7 +36,7 @@ def render(fitting_id: int) -> Response:
 @page.post("/<int:fitting_id>/quote")
 def quote(fitting_id: int) -> Response:
     """Size and time of deliveries; 204 where a newer question of the same window has come in since."""
-    asked = asked_for(requests.FittingQuote)
+    asked = asked_for(FittingQuote)
     _newest.note(asked.window, asked.sequence)
     document = layers_of(asked.read(fitting_id), asked.layer)
     deliveries = [read_delivery(each) for each in asked.deliveries]
@@ -56,7 +57,7 @@ def quote(fitting_id: int) -> Response:
 @page.post("/<int:fitting_id>/flat")
 def flat(fitting_id: int) -> Response:
     """A flat colour proposed, or the one that was chosen."""
-    asked = asked_for(requests.FittingFlat)
+    asked = asked_for(FittingFlat)
     if asked.colour is not None:
         return jsonify(colour=asked.colour, fit=True, words="")
     job = sources.job_of(asked.read(fitting_id), over_ground=False)
@@ -67,7 +68,7 @@ def flat(fitting_id: int) -> Response:
 @page.post("/timeline")
 def read_timeline() -> Response:
     """A new fitting from a timeline."""
-    row = interchange.read_timeline(asked_for(requests.TimelineSent).text)
+    row = interchange.read_timeline(asked_for(TimelineSent).text)
     return jsonify(at=url_for("fittings.opened", fitting_id=row.id))
 
 

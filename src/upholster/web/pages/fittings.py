@@ -20,11 +20,22 @@ from upholster.studio.making.keying import Job
 from upholster.studio.making.layer_footage import size_of
 from upholster.studio.renders import renders
 from upholster.studio.stock import search, stock
-from upholster.web import paging, requests
+from upholster.web import paging
 from upholster.web.fields import fitting_fields
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
-from upholster.web.requests import asked_for
+from upholster.web.requests.body import Named, asked_for
+from upholster.web.requests.fittings import (
+    ClipLaid,
+    FittingBegun,
+    FittingChange,
+    FittingPicture,
+    FittingView,
+    LayerMatched,
+    LayerSource,
+    OfFitting,
+)
+from upholster.web.requests.recipes import Seen
 
 page = Blueprint("fittings", __name__, url_prefix="/fittings")
 
@@ -52,7 +63,7 @@ def _listed() -> dict[str, Any]:
 @page.post("")
 def begin() -> Response:
     """A new fitting; with a clip, of its size and with it as its first layer."""
-    asked = asked_for(requests.FittingBegun)
+    asked = asked_for(FittingBegun)
     document = None
     if asked.clip is not None:
         source = Source(kind="clip", id=asked.clip)
@@ -125,7 +136,7 @@ def names() -> Response:
 @page.post("/<int:fitting_id>/lay")
 def lay(fitting_id: int) -> Response:
     """Lay a clip into a fitting as its topmost layer, in the middle."""
-    asked = asked_for(requests.ClipLaid)
+    asked = asked_for(ClipLaid)
     state, source = fittings.open_fitting(fitting_id), Source(kind="clip", id=asked.clip)
     document = laying.with_layer(state.document, source, stock.get_clip(asked.clip).name)
     fittings.revise(fitting_id, document, f"{document.layers.shown[-1][1].name} laid in", state.revision)
@@ -134,12 +145,12 @@ def lay(fitting_id: int) -> Response:
 
 @page.post("/<int:fitting_id>/name")
 def rename(fitting_id: int) -> Response:
-    return jsonify(name=fittings.rename(fitting_id, asked_for(requests.Named).name).name)
+    return jsonify(name=fittings.rename(fitting_id, asked_for(Named).name).name)
 
 
 @page.post("/<int:fitting_id>/recipe")
 def revise(fitting_id: int) -> Response:
-    asked = asked_for(requests.FittingChange)
+    asked = asked_for(FittingChange)
     document = asked.read(fitting_id)
     return jsonify(_state(fittings.revise(fitting_id, document, asked.change, asked.seen, branch=asked.branch)))
 
@@ -147,7 +158,7 @@ def revise(fitting_id: int) -> Response:
 @page.post("/<int:fitting_id>/match")
 def match(fitting_id: int) -> Response:
     """Move a layer's colours towards those of the ground."""
-    asked = asked_for(requests.LayerMatched)
+    asked = asked_for(LayerMatched)
     document = looking.matched(asked.read(fitting_id), asked.layer)
     words = f"{document.layers.each[asked.layer].name} matched to the ground"
     return jsonify(_state(fittings.revise(fitting_id, document, words, asked.seen, branch=asked.branch)))
@@ -155,7 +166,7 @@ def match(fitting_id: int) -> Response:
 
 @page.post("/<int:fitting_id>/<any(undo, redo):way>")
 def walk(fitting_id: int, way: str) -> Response:
-    seen = asked_for(requests.Seen).seen
+    seen = asked_for(Seen).seen
     return jsonify(_state(fittings.undo(fitting_id, seen) if way == "undo" else fittings.redo(fitting_id, seen)))
 
 
@@ -178,7 +189,7 @@ def history(fitting_id: int) -> str:
 
 @page.post("/<int:fitting_id>/view-state")
 def view_state(fitting_id: int) -> Response:
-    fittings.remember_view(fitting_id, asked_for(requests.FittingView).model_dump(exclude_none=True))
+    fittings.remember_view(fitting_id, asked_for(FittingView).model_dump(exclude_none=True))
     return jsonify(ok=True)
 
 
@@ -196,7 +207,7 @@ def remove(fitting_id: int) -> str:
 @page.post("/source")
 def source() -> Response:
     """What is known of something that is to be laid into a fitting."""
-    asked = asked_for(requests.LayerSource)
+    asked = asked_for(LayerSource)
     source = Source(kind=asked.kind, id=asked.id)
     job = laying.job_to_lay(source)
     proxies.ask_for(source)
@@ -206,7 +217,7 @@ def source() -> Response:
 @page.post("/<int:fitting_id>/picture")
 def picture(fitting_id: int) -> Response:
     """One frame as raw RGBA; 204 where a newer request of the same window has come in since."""
-    asked = asked_for(requests.FittingPicture)
+    asked = asked_for(FittingPicture)
     _newest.note(asked.window, asked.sequence)
     document = asked.read(fitting_id)
     fine = asked.quality == "fine"
@@ -224,7 +235,7 @@ def picture(fitting_id: int) -> Response:
 @page.post("/<int:fitting_id>/mix.wav")
 def mix(fitting_id: int) -> Response:
     """The sounds of all layers together; how loud they are in its head; 204 where nothing is heard."""
-    job = sources.job_heard(asked_for(requests.OfFitting).read(fitting_id))
+    job = sources.job_heard(asked_for(OfFitting).read(fitting_id))
     if not job.sounds:
         return Response(status=204)
     samples = job.mix()

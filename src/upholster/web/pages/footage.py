@@ -10,13 +10,15 @@ from upholster.media.ready import READY
 from upholster.store.states import FootageState
 from upholster.studio.errors import Missing
 from upholster.studio.footage import bring_in, rate, renaming, uploads
-from upholster.studio.looking import look
+from upholster.studio.looking import plates
 from upholster.studio.renders import listed
 from upholster.studio.renders.presets import presets
 from upholster.studio.shots import copying, families, lines
 from upholster.studio.stock import demo_stock
-from upholster.web import paging, requests
-from upholster.web.requests import asked_for, number_asked
+from upholster.web import paging
+from upholster.web.requests.body import Named, asked_for, number_asked
+from upholster.web.requests.recipes import RecipeGiven
+from upholster.web.requests.uploads import UploadBegun, UploadDone
 
 page = Blueprint("footage", __name__, url_prefix="/footage")
 
@@ -61,14 +63,14 @@ def grounds() -> Response:
 @page.post("/recipes")
 def give_recipe() -> Response:
     """Give lines of one shot's recipe to others."""
-    asked = asked_for(requests.RecipeGiven)
+    asked = asked_for(RecipeGiven)
     return jsonify([given._asdict() for given in copying.give_recipe(asked.source, asked.shots, asked.lines)])
 
 
 @page.post("/families")
 def link() -> Response:
     """Give lines of one shot's recipe to others, and link them with it."""
-    asked = asked_for(requests.RecipeGiven)
+    asked = asked_for(RecipeGiven)
     return jsonify([given._asdict() for given in copying.link(asked.source, asked.shots, asked.lines)])
 
 
@@ -80,7 +82,7 @@ def unlink(shot_id: int) -> str:
 
 @page.post("/uploads")
 def begin() -> Response:
-    return jsonify(token=uploads.begin(asked_for(requests.UploadBegun).size))
+    return jsonify(token=uploads.begin(asked_for(UploadBegun).size))
 
 
 @page.put("/uploads/<token>")
@@ -91,7 +93,7 @@ def receive(token: str) -> Response:
 
 @page.post("/uploads/<token>/done")
 def done(token: str) -> Response:
-    footage, known = bring_in.finish_upload(token, asked_for(requests.UploadDone).name)
+    footage, known = bring_in.finish_upload(token, asked_for(UploadDone).name)
     return jsonify(id=footage.id, name=footage.name, known=known)
 
 
@@ -101,7 +103,7 @@ def frame(footage_id: int, number: int) -> Response:
     if footage.state != FootageState.READY:
         raise Missing("This footage has no pictures: it is still being read, or could not be.")
     number = min(number, int(footage.facts["length"]) - 1)
-    proxy = look.proxy_of(footage)
+    proxy = plates.proxy_of(footage)
     small = "small" in request.args
     response = Response(proxy.thumbnail(number) if small else proxy.jpeg(number), mimetype="image/jpeg")
     # An address that names the reading will never show anything else.
@@ -142,7 +144,7 @@ def run_at(footage_id: int) -> str:
 
 @page.post("/<int:footage_id>/name")
 def rename(footage_id: int) -> Response:
-    renaming.rename_footage(footage_id, asked_for(requests.Named).name)
+    renaming.rename_footage(footage_id, asked_for(Named).name)
     return jsonify(name=bring_in.get_footage(footage_id).name)
 
 

@@ -12,8 +12,9 @@ from upholster.studio.making.delivering import proves_parts
 from upholster.studio.renders import listed, presets, renders
 from upholster.studio.shots import shots
 from upholster.studio.traces import runs
-from upholster.web import paging, requests
-from upholster.web.requests import asked_for
+from upholster.web import paging
+from upholster.web.requests.body import asked_for
+from upholster.web.requests.deliveries import Batch
 
 page = Blueprint("renders", __name__, url_prefix="/renders")
 
@@ -55,7 +56,7 @@ def move(render_id: int, where: str) -> str:
 @page.post("/batch")
 def batch() -> Response:
     """Order the same delivery of several shots."""
-    asked = asked_for(requests.Batch)
+    asked = asked_for(Batch)
     delivery = read_delivery(asked.delivery) if asked.preset is None else presets.preset_delivery(asked.preset)
     names, refused = [], []
     for shot_id in asked.shots:

@@ -16,8 +16,9 @@ from upholster.studio.renders import listed, presets, renders
 from upholster.studio.shots import shots
 from upholster.studio.stock import brought_in, search, stock
 from upholster.studio.stock.search import Wanted
-from upholster.web import paging, requests
-from upholster.web.requests import asked_for
+from upholster.web import paging
+from upholster.web.requests.body import asked_for
+from upholster.web.requests.deliveries import MadeAgain
 
 #: For how long what was deleted is offered back without being asked for.
 _JUST = timedelta(minutes=2)
@@ -95,7 +96,7 @@ def open_recipe(clip_id: int) -> Response:
 @page.post("/<int:clip_id>/make")
 def make(clip_id: int) -> Response:
     """Order another format of a clip."""
-    asked = asked_for(requests.MadeAgain)
+    asked = asked_for(MadeAgain)
     delivery = read_delivery(asked.delivery) if asked.preset is None else presets.preset_delivery(asked.preset)
     return jsonify(names=[render.name for render in renders.order_again(clip_id, [delivery])])
 

@@ -4,10 +4,11 @@ from flask import Blueprint, Response, jsonify
 
 from upholster.studio import drawings
 from upholster.studio.errors import Missing
-from upholster.studio.looking import look
+from upholster.studio.looking import plates
 from upholster.studio.traces import runs
-from upholster.web import requests
-from upholster.web.requests import asked_for
+from upholster.web.requests.body import asked_for
+from upholster.web.requests.recipes import OfRecipe
+from upholster.web.requests.traces import NamedTrace, OfTrace
 
 page = Blueprint("traces", __name__, url_prefix="/bench/<int:shot_id>")
 
@@ -15,20 +16,20 @@ page = Blueprint("traces", __name__, url_prefix="/bench/<int:shot_id>")
 @page.post("/traces")
 def traces(shot_id: int) -> Response:
     """How far each trace is."""
-    recipe = asked_for(requests.OfRecipe).read(shot_id)
-    found = runs.standing(look.footage_of(shot_id), shot_id, recipe)
+    recipe = asked_for(OfRecipe).read(shot_id)
+    found = runs.standing(plates.footage_of(shot_id), shot_id, recipe)
     return jsonify({mark: standing._asdict() for mark, standing in found.items()})
 
 
 @page.post("/traces/run")
 def run_trace(shot_id: int) -> Response:
-    asked = asked_for(requests.OfTrace)
-    return jsonify(run=runs.start(look.footage_of(shot_id), shot_id, asked.read(shot_id), asked.trace))
+    asked = asked_for(OfTrace)
+    return jsonify(run=runs.start(plates.footage_of(shot_id), shot_id, asked.read(shot_id), asked.trace))
 
 
 @page.post("/traces/cancel")
 def cancel_trace(shot_id: int) -> Response:
-    runs.cancel(shot_id, asked_for(requests.NamedTrace).trace)
+    runs.cancel(shot_id, asked_for(NamedTrace).trace)
     return jsonify(ok=True)
 
 

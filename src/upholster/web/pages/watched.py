@@ -12,8 +12,8 @@ from upholster.studio.renders import listed
 from upholster.studio.renders.presets import preset_delivery, presets
 from upholster.studio.shots import shots
 from upholster.studio.watched import folders
-from upholster.web import requests
-from upholster.web.requests import asked_for
+from upholster.web.requests.body import asked_for
+from upholster.web.requests.watched import FolderWatched
 
 page = Blueprint("watched", __name__, url_prefix="/watched")
 
@@ -40,7 +40,7 @@ def listing() -> str:
 @page.post("")
 def watch() -> Response:
     """Watch a folder from now on."""
-    asked = asked_for(requests.FolderWatched)
+    asked = asked_for(FolderWatched)
     delivery = read_delivery(asked.delivery) if asked.preset is None else preset_delivery(asked.preset)
     folders.watch(asked.folder, asked.shot, delivery, report=asked.report)
     return jsonify(ok=True)

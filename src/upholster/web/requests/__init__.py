@@ -1,0 +1,1 @@
+"""What requests ask for: one model per body."""
