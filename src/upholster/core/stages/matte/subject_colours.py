@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Kind, Screen
 from upholster.core.grids import area, resize, spread, upsampled
+from upholster.core.kernels import compiled, over_rows
 from upholster.core.matting.learnt import corrected
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 from upholster.core.screen.clean_plate import ScreenKnowledge
@@ -134,10 +135,22 @@ def carried_outward(cells: Plane, screen: Plane, sure: Plane) -> Plane:
     places = np.zeros(int(labels.max()) + 1, np.int64)
     inside = np.flatnonzero(inner)
     places[labels.ravel()[inside]] = inside
-    nearest = np.take((mean / np.maximum(mass, np.float32(1e-6))).reshape(3, -1), places[labels], axis=1)
-    share = np.clip((np.float32(_FAR) - distance) / np.float32(_FAR - _BESIDE), 0, 1)
-    carried = around + (nearest - around) * share
-    return carried + (cells - carried) * sure
+    own = (mean / np.maximum(mass, np.float32(1e-6))).reshape(3, -1)
+    out = np.empty_like(cells)
+    over_rows(_carried, cells.shape[1], cells, sure, around, own, places, labels, distance, out)
+    return out
+
+
+@compiled
+def _carried(cells, sure, around, own, places, labels, distance, out, first, end):
+    one, zero, far = np.float32(1), np.float32(0), np.float32(_FAR)
+    for j in range(first, end):
+        for i in range(cells.shape[2]):
+            nearest = places[labels[j, i]]
+            share = min(max((far - distance[j, i]) / np.float32(_FAR - _BESIDE), zero), one)
+            for c in range(3):
+                carried = around[c, j, i] + (own[c, nearest] - around[c, j, i]) * share
+                out[c, j, i] = carried + (cells[c, j, i] - carried) * sure[j, i]
 
 
 def surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
