@@ -30,9 +30,13 @@ from upholster.media.delivery import Delivery, plan
 from upholster.media.encoder.writer import open_writer
 from upholster.media.formats import FORMATS, Format
 from upholster.memory import keep_freed_memory
-from upholster.studio.making import delivering, flat
-from upholster.studio.making.delivering import Order, Part, part_path
+from upholster.studio.making import flat
+from upholster.studio.making.assembling import assemble
+from upholster.studio.making.delivering import deliver
 from upholster.studio.making.keying import Footage, KeyJob, keyed_frames, screen_of, survey_footage
+from upholster.studio.making.orders import Order
+from upholster.studio.making.parts import Part, part_path, write_frames, write_part
+from upholster.studio.making.proving import prove_files
 from upholster.studio.renders.estimate import estimate
 
 DEMO = Path(tempfile.gettempdir()) / "upholster-bench-demo"
@@ -97,7 +101,7 @@ def line(form: Format, key_job: KeyJob, keyed: list[tuple[np.ndarray, np.ndarray
 
         def put_together(inside: Path) -> list[Path]:
             target = inside / ("pair" if form.content == "pair" else f"clip{form.suffix}")
-            files = delivering.assemble(key_job, order.planned, inside, 1, target)
+            files = assemble(key_job, order.planned, inside, 1, target)
             for part in inside.glob("part-*"):
                 if part.is_file():
                     part.unlink()
@@ -108,7 +112,7 @@ def line(form: Format, key_job: KeyJob, keyed: list[tuple[np.ndarray, np.ndarray
             inside.mkdir()
             with Reader(key_job.footage.files, facts) as reader:
                 given = (pair for _, pair in zip(reader.frames(numbers), keyed, strict=True))
-                delivering.write_frames(given, [Part(order, part_path(inside, 0, form))], numbers)
+                write_frames(given, [Part(order, part_path(inside, 0, form))], numbers)
             put_together(inside)
 
         inside = folder / "keyed"
@@ -116,12 +120,12 @@ def line(form: Format, key_job: KeyJob, keyed: list[tuple[np.ndarray, np.ndarray
         files: list[Path] = []
 
         def whole() -> None:
-            delivering.write_part(key_job, [Part(order, part_path(inside, 0, form))], numbers)
+            write_part(key_job, [Part(order, part_path(inside, 0, form))], numbers)
             files.extend(put_together(inside))
 
         floor, spent = processor_seconds(bare), processor_seconds(whole)
         size = sum(file.stat().st_size for file in files)
-        proof = delivering.prove_files(key_job, order, files)
+        proof = prove_files(key_job, order, files)
     count = order.planned.timing.frames
     print(
         f"{form.name:<15}{floor / count:>14.3f}{spent / count:>10.3f}{spent / floor:>7.2f}{size / count / 1000:>10.1f}"
@@ -150,7 +154,7 @@ def wall(frames: int) -> None:
                     writer.write(frame.rgb, opaque)
 
         times = []
-        for work in (bare, lambda: delivering.deliver(key_job, order, Path(name) / "whole.mov", threads=cores)):
+        for work in (bare, lambda: deliver(key_job, order, Path(name) / "whole.mov", threads=cores)):
             began = time.perf_counter()
             spent = processor_seconds(work)
             times.append((time.perf_counter() - began, spent))
@@ -179,7 +183,7 @@ def peak(plate: Path) -> None:
     take = range(key_job.footage.facts.length)
     for name in ("ffv1", "gif"):
         order = Order(plan(Delivery(format=name, size=640), key_job.footage.facts, take))
-        delivering.deliver(key_job, order, plate.with_name(f"{plate.stem}-out{order.planned.form.suffix}"))
+        deliver(key_job, order, plate.with_name(f"{plate.stem}-out{order.planned.form.suffix}"))
     print(f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f}")
 
 

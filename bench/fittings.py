@@ -28,11 +28,12 @@ from upholster.media.delivery import Delivery, plan
 from upholster.media.encoder.writer import open_writer
 from upholster.media.formats import FORMATS
 from upholster.media.sound import SoundWanted
-from upholster.studio.making.delivering import Order, deliver
+from upholster.studio.making.delivering import deliver
 from upholster.studio.making.elements import straight
 from upholster.studio.making.fitting import fit_job
 from upholster.studio.making.keying import Footage, KeyedFrame
 from upholster.studio.making.layer_footage import unkeyed
+from upholster.studio.making.orders import Order
 
 WIDTH, HEIGHT, LENGTH = 960, 540, 48
 SIZE = Size(WIDTH, HEIGHT, LENGTH, Fraction(24))

@@ -12,8 +12,11 @@ from upholster.media.delivery import Delivery, Plan, plan
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
 from upholster.media.proof import Proof
-from upholster.studio.making import delivering
+from upholster.studio.making.assembling import assemble
 from upholster.studio.making.keying import Footage, KeyedFrame, KeyJob
+from upholster.studio.making.orders import Order
+from upholster.studio.making.parts import Part, part_path, write_part
+from upholster.studio.making.proving import prove_files
 
 Keyed = tuple[Plane, Plane]
 
@@ -48,17 +51,17 @@ def deliver(
     if form.content == "flat":
         choices.setdefault("colour", "#1ab833")
     planned = plan(Delivery(format=name, **choices), facts, key_job.recipe.take)
-    order = delivering.Order(planned, ground)
+    order = Order(planned, ground)
     folder.mkdir(parents=True, exist_ok=True)
     starts = [0, *cuts]
     with keyed_as(frames):
         for position, (first, end) in enumerate(zip(starts, [*cuts, planned.timing.frames], strict=True)):
-            target = delivering.part_path(folder, position, form)
-            delivering.write_part(key_job, [delivering.Part(order, target)], range(first, end))
+            target = part_path(folder, position, form)
+            write_part(key_job, [Part(order, target)], range(first, end))
         target = folder / ("pair" if form.content == "pair" else f"clip{form.suffix}")
-        files = delivering.assemble(key_job, planned, folder, len(starts), target)
+        files = assemble(key_job, planned, folder, len(starts), target)
     with keyed_as(expected or frames):
-        return Delivered(planned, files, delivering.prove_files(key_job, order, files))
+        return Delivered(planned, files, prove_files(key_job, order, files))
 
 
 def keyed_as(frames: Sequence[Keyed]) -> Any:

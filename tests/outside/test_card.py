@@ -19,7 +19,7 @@ from deliveries import deliver
 from plates import SKIN, flat, shot
 from upholster.core.delivery.extended import extended
 from upholster.studio.footage.uploads import unpacked
-from upholster.studio.making.delivering import pack
+from upholster.studio.making.assembling import pack
 
 ALPHA = [shot(frame=n, soft=6)[1] for n in range(5)]
 FRAMES = [(flat(SKIN), alpha) for alpha in ALPHA]

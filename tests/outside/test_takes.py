@@ -18,6 +18,7 @@ from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
 from upholster.studio.making import delivering
 from upholster.studio.making.keying import Footage, KeyJob, screen_of, survey_footage
+from upholster.studio.making.orders import Order
 
 COUNT = 12
 #: Each frame is as bright as it is late.
@@ -112,7 +113,7 @@ def test_sound_is_as_long_as_its_pictures(tmp_path: Path) -> None:
         job = KeyJob(footage, Recipe(take=take), None)
         planned = plan(Delivery(format=name, sound=True), footage.facts, take)
         out = tmp_path / f"{name}{planned.form.suffix}"
-        assert delivering.deliver(job, delivering.Order(planned), out).passed
+        assert delivering.deliver(job, Order(planned), out).passed
         heard = ["ffmpeg", "-v", "error", "-i", str(out), "-map", "0:a", "-ac", "1", "-ar", "48000", "-f", "f32le", "-"]
         sound = np.frombuffer(subprocess.run(heard, check=True, capture_output=True).stdout, np.float32)
         # Lossy codecs work in blocks; what they add at the ends is shorter than a frame.
@@ -143,7 +144,7 @@ def test_footage_with_pixels_that_are_not_square_comes_out_square(tmp_path: Path
     planned = plan(Delivery(format="png8"), footage.facts, recipe.take)
     assert (planned.width, planned.height) == (256, 144)
     job = KeyJob(footage, recipe, screen_of(survey_footage(footage), recipe))
-    assert delivering.deliver(job, delivering.Order(planned), tmp_path / "out").passed
+    assert delivering.deliver(job, Order(planned), tmp_path / "out").passed
 
 
 def test_highlights_reach_an_openexr_file_as_bright_as_they_came(tmp_path: Path) -> None:
@@ -160,9 +161,7 @@ def test_highlights_reach_an_openexr_file_as_bright_as_they_came(tmp_path: Path)
     recipe = first_look(taken).recipe
     planned = plan(Delivery(format="exr-float", alpha="premultiplied"), footage.facts, recipe.take)
     assert recipe.screen.kind == "screen"
-    proof = delivering.deliver(
-        KeyJob(footage, recipe, screen_of(taken, recipe)), delivering.Order(planned), tmp_path / "o"
-    )
+    proof = delivering.deliver(KeyJob(footage, recipe, screen_of(taken, recipe)), Order(planned), tmp_path / "o")
     assert proof.passed, proof.reason
     with OpenEXR.File(str(sorted((tmp_path / "o").glob("*.exr"))[1]), separate_channels=True) as file:
         found = np.stack([file.channels()[c].pixels for c in "RGB"])

@@ -13,9 +13,12 @@ from upholster.media.decoder.reader import Reader, probe
 from upholster.media.delivery import Delivery, plan
 from upholster.media.facts import Facts
 from upholster.media.formats import FORMATS
-from upholster.studio.making.delivering import Order, Part, assemble, part_path, prove_files, write_part
+from upholster.studio.making.assembling import assemble
 from upholster.studio.making.grounds import filling, open_ground
 from upholster.studio.making.keying import Footage, KeyJob
+from upholster.studio.making.orders import Order
+from upholster.studio.making.parts import Part, part_path, write_part
+from upholster.studio.making.proving import prove_files
 from upholster.studio.renders.estimate import estimate
 
 FACTS = Facts(kind="video", container="mov", codec="", width=320, height=180, length=12, rate=Fraction(24), depth=8)

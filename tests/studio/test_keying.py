@@ -19,7 +19,7 @@ from upholster.media.delivery import Delivery, Picture, plan, read_delivery
 from upholster.media.preview import PreviewWriter
 from upholster.media.proof import judged
 from upholster.media.sequences import find_pictures, in_order
-from upholster.studio.making.delivering import Order, Part, deliver, handed_over, prove_files, write_part
+from upholster.studio.making.delivering import deliver
 from upholster.studio.making.keying import (
     Footage,
     KeyJob,
@@ -30,6 +30,9 @@ from upholster.studio.making.keying import (
     screen_of,
     survey_footage,
 )
+from upholster.studio.making.orders import Order
+from upholster.studio.making.parts import Part, write_part
+from upholster.studio.making.proving import handed_over, prove_files
 from upholster.studio.making.sidecar import Source, sha256_of, write_sidecar
 from upholster.studio.renders.estimate import estimate
 from upholster.web import words

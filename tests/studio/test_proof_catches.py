@@ -21,8 +21,10 @@ from upholster.media.encoder.join import join_movies, packet_digests
 from upholster.media.facts import Facts
 from upholster.media.proof import judged
 from upholster.media.record import Record, load_records, save_records
-from upholster.studio.making.delivering import Order, Part, part_path, prove_part, prove_whole, write_part
 from upholster.studio.making.keying import Footage, KeyJob
+from upholster.studio.making.orders import Order
+from upholster.studio.making.parts import Part, part_path, write_part
+from upholster.studio.making.proving import prove_part, prove_whole
 from upholster.studio.making.retiming import wrong_sound
 
 COUNT, WIDTH, HEIGHT = 6, 160, 96

@@ -12,9 +12,9 @@ from upholster.media.delivery import Delivery, plan, read_delivery, too_odd
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS, Format
 from upholster.media.ready import READY, ready
-from upholster.studio.making.delivering import Order
 from upholster.studio.making.flat import settled
 from upholster.studio.making.keying import Job
+from upholster.studio.making.orders import Order
 from upholster.studio.making.sidecar import sha256_of
 
 JSON = click.option("--json", "as_json", is_flag=True, help="Print everything as JSON.")

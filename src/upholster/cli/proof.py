@@ -26,7 +26,7 @@ from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS
 from upholster.media.sequences import find_pictures
 from upholster.studio.footage.inspect import inspect
-from upholster.studio.making.delivering import prove_files
+from upholster.studio.making.proving import prove_files
 
 
 @main.command()

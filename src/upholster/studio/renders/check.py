@@ -9,8 +9,8 @@ from upholster.media.proof import Proof
 from upholster.store.models import Render, RenderCheck
 from upholster.store.session import session
 from upholster.store.states import RenderState
-from upholster.studio.making import delivering
-from upholster.studio.making.delivering import Progress
+from upholster.studio.making.orders import Progress
+from upholster.studio.making.proving import handed_over, prove_whole
 from upholster.studio.renders.missing import enqueue_missing
 from upholster.studio.renders.plan import Job, job_of
 from upholster.studio.renders.states import ended_with_a_sentence, noted
@@ -42,7 +42,7 @@ def check(render_id: int, position: int) -> None:
 def _proved(job: Job, count: int, numbers: range, progress: Progress) -> Proof:
     records = [job.records(position) for position in range(count)]
     if all(path.exists() for path in records):
-        return delivering.prove_whole(job.order, job.files, records, progress)
+        return prove_whole(job.order, job.files, records, progress)
     # Begun by a release that kept no records: keyed once more.
-    with closing(delivering.handed_over(job.source, job.order, numbers)) as expected:
+    with closing(handed_over(job.source, job.order, numbers)) as expected:
         return compare(job.files, job.order.planned, expected, numbers)

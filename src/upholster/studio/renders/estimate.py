@@ -9,8 +9,9 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upholster.media.encoder.transcode import transcode
-from upholster.studio.making.delivering import Order, Part, Progress, part_path, silent, write_frames
 from upholster.studio.making.keying import Job, KeyedFrame
+from upholster.studio.making.orders import Order, Progress, silent
+from upholster.studio.making.parts import Part, part_path, write_frames
 from upholster.studio.making.retiming import retimed_frames
 
 #: Codecs whose frames lean on earlier ones, and how many frames apart whole ones stand; None: only the first is whole.

@@ -10,10 +10,10 @@ from upholster.core.documents.recipe import Recipe
 from upholster.media.delivery import Delivery, as_hex, hex_colour, plan
 from upholster.store.models import Footage
 from upholster.studio.footage.bring_in import get_footage, ground_of
-from upholster.studio.making.delivering import Order, Plane, Progress, silent
 from upholster.studio.making.fitting import FitJob
-from upholster.studio.making.flat import subject_of
+from upholster.studio.making.flat import Plane, subject_of
 from upholster.studio.making.keying import Job
+from upholster.studio.making.orders import Order, Progress, silent
 from upholster.studio.renders.estimate import Estimate, estimate, together
 from upholster.studio.shots.screens import key_job_of
 

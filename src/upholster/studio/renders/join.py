@@ -6,7 +6,8 @@ from upholster.media.proof import failed
 from upholster.store.models import Render, RenderCheck
 from upholster.store.session import session
 from upholster.store.states import RenderState
-from upholster.studio.making import delivering
+from upholster.studio.making import assembling
+from upholster.studio.making.proving import proves_parts, wrongly_joined
 from upholster.studio.renders.missing import enqueue_missing
 from upholster.studio.renders.plan import Job, job_of
 from upholster.studio.renders.states import ended_with_a_sentence, fail_proof, go_on, noted
@@ -29,12 +30,12 @@ def assemble(render_id: int) -> None:
         go_on(render_id, "encoding")
         here = update(Render).where(Render.id == render_id)
         progress = noted(render_id, "encoding", lambda done: here.values(frames_encoded=done))
-        files = delivering.assemble(job.source, planned, job.folder, count, job.target, progress=progress)
-        if reason := delivering.wrongly_joined(job.source, planned, job.folder, count, files):
+        files = assembling.assemble(job.source, planned, job.folder, count, job.target, progress=progress)
+        if reason := wrongly_joined(job.source, planned, job.folder, count, files):
             fail_proof(render_id, failed(planned, reason))
             return
         if planned.form.delivered_suffix == ".zip":
-            delivering.pack(planned, files, job.render.name, job.delivered)
+            assembling.pack(planned, files, job.render.name, job.delivered)
         _plan_checks(job)
         go_on(render_id, "checking")
         enqueue_missing(job.render.pass_id)
@@ -51,7 +52,7 @@ def _plan_checks(job: Job) -> None:
         render = db.get_one(Render, job.render.id)
         checked = {check.position for check in render.checks}
         ranges = [(r.first, r.end) for r in render.ranges]
-        runs = ranges if delivering.proves_parts(planned.form) else [(0, planned.timing.frames)]
+        runs = ranges if proves_parts(planned.form) else [(0, planned.timing.frames)]
         render.checks += [
             RenderCheck(position=k, first=first, end=end, frames_done=0)
             for k, (first, end) in enumerate(runs)

@@ -12,7 +12,7 @@ from upholster.store.models import Render, RenderPass, Shot
 from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio.errors import Missing
-from upholster.studio.making import delivering
+from upholster.studio.making.proving import proves_parts
 from upholster.studio.renders.states import ACTIVE, now
 
 #: Most renders that failed that are named at the head of the list.
@@ -115,7 +115,7 @@ def standing(render: Render) -> Standing:
     checked = sum(c.frames_done for c in render.checks)
     phases = {"running": made, "encoding": render.frames_encoded, "checking": checked}
     # Where parts are proved as they are made, one round is all; else all frames are encoded and read once more.
-    proved = delivering.proves_parts(form)
+    proved = proves_parts(form)
     rounds, done = (1, made) if proved else (3, made + render.frames_encoded + checked)
     elapsed = (now() - render.started_at).total_seconds() if render.started_at else 0.0
     rate = done / elapsed if elapsed > 0.5 else 0.0

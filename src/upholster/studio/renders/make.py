@@ -11,8 +11,9 @@ from upholster.store.models import Render, RenderCheck, RenderRange
 from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio.errors import Refused
-from upholster.studio.making import delivering
-from upholster.studio.making.delivering import Part, Progress, Stopped
+from upholster.studio.making.orders import Progress, Stopped
+from upholster.studio.making.parts import Part, write_part
+from upholster.studio.making.proving import prove_part
 from upholster.studio.renders.missing import enqueue_missing
 from upholster.studio.renders.plan import Job, job_of
 from upholster.studio.renders.states import ACTIVE, TELL, clear_away, fail_pass, fail_proof, sentence, start
@@ -56,11 +57,11 @@ def _make(jobs: list[Job], part: RenderRange) -> dict[int, Proof | None]:
         job.folder.mkdir(parents=True, exist_ok=True)
     parts = [Part(job.order, job.part(part.position), job.preview(part.position)) for job in jobs]
     progress = _progress([job.render.id for job in jobs], part)
-    written = delivering.write_part(jobs[0].source, parts, numbers, progress=progress)
+    written = write_part(jobs[0].source, parts, numbers, progress=progress)
     found: dict[int, Proof | None] = {}
     for job, each, records in zip(jobs, parts, written, strict=True):
         keep = job.records(part.position)
-        found[job.render.id] = delivering.prove_part(job.order, each.path, numbers, records, keep)
+        found[job.render.id] = prove_part(job.order, each.path, numbers, records, keep)
         progress(len(numbers))
     return found
 

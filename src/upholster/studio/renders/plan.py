@@ -7,8 +7,10 @@ from upholster.media.delivery import plan, read_delivery
 from upholster.store.models import Render
 from upholster.store.session import session
 from upholster.studio import paths
-from upholster.studio.making import delivering, keying
-from upholster.studio.making.delivering import Order
+from upholster.studio.making import keying
+from upholster.studio.making.assembling import assembled
+from upholster.studio.making.orders import Order
+from upholster.studio.making.parts import part_path, records_path
 from upholster.studio.renders.made_of import MadeOf, made_of_render
 from upholster.studio.renders.traced import has_to_wait
 
@@ -49,13 +51,13 @@ class Job(NamedTuple):
     @property
     def files(self) -> list[Path]:
         """The files that are proved."""
-        return delivering.assembled(self.order.planned, self.folder, self.target)
+        return assembled(self.order.planned, self.folder, self.target)
 
     def part(self, position: int) -> Path:
-        return delivering.part_path(self.folder, position, self.order.planned.form)
+        return part_path(self.folder, position, self.order.planned.form)
 
     def records(self, position: int) -> Path:
-        return delivering.records_path(self.folder, position)
+        return records_path(self.folder, position)
 
     def preview(self, position: int) -> Path:
         return self.folder / f"preview-{position:05d}.webm"

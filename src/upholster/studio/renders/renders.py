@@ -15,7 +15,8 @@ from upholster.store.states import RenderState
 from upholster.studio import queue
 from upholster.studio.errors import Refused
 from upholster.studio.fittings import fittings
-from upholster.studio.making import delivering, flat
+from upholster.studio.making import flat
+from upholster.studio.making.parts import in_ranges
 from upholster.studio.naming import next_version, safe_name
 from upholster.studio.renders.listed import delivery_of
 from upholster.studio.renders.made_of import (
@@ -226,6 +227,6 @@ def _names(db: Session, of: Shot | Fitting | Clip, formats: Sequence[str], given
 def _new_pass(shot_id: int | None, count: int) -> RenderPass:
     ranges = [
         RenderRange(position=k, first=numbers.start, end=numbers.stop, frames_done=0, done=False)
-        for k, numbers in enumerate(delivering.in_ranges(count))
+        for k, numbers in enumerate(in_ranges(count))
     ]
     return RenderPass(shot_id=shot_id, ranges=ranges)

@@ -17,7 +17,7 @@ from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import paths
 from upholster.studio.errors import Refused
-from upholster.studio.making.delivering import Progress, Stopped
+from upholster.studio.making.orders import Progress, Stopped
 
 log = logging.getLogger(__name__)
 

@@ -10,7 +10,7 @@ from upholster.store.models import Clip, Render
 from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio import paths
-from upholster.studio.making.delivering import Stopped
+from upholster.studio.making.orders import Stopped
 from upholster.studio.renders.made_of import MadeOf
 from upholster.studio.renders.plan import Job, job_of
 from upholster.studio.renders.states import clear_away, ended_with_a_sentence, fail_proof, now

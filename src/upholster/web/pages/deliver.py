@@ -11,7 +11,7 @@ from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
 from upholster.media.ready import READY
 from upholster.media.sound import FASTEST, SLOWEST
 from upholster.studio.looking import plates
-from upholster.studio.making.delivering import Stopped
+from upholster.studio.making.orders import Stopped
 from upholster.studio.renders import estimates, presets, renders
 from upholster.studio.renders.traced import words_of_missing
 from upholster.studio.shots import shots

@@ -7,8 +7,8 @@ from flask import Blueprint, Response, jsonify, url_for
 
 from upholster.media.delivery import read_delivery
 from upholster.studio.fittings import fittings, interchange, sources
-from upholster.studio.making.delivering import Stopped
 from upholster.studio.making.flat import flat_colour
+from upholster.studio.making.orders import Stopped
 from upholster.studio.naming import safe_name
 from upholster.studio.renders import estimates, renders
 from upholster.studio.renders.made_of import layers_of, made_of_fitting

@@ -8,7 +8,7 @@ from upholster.media.delivery import read_delivery
 from upholster.media.errors import MediaError
 from upholster.media.formats import FORMATS
 from upholster.studio.errors import Refused
-from upholster.studio.making.delivering import proves_parts
+from upholster.studio.making.proving import proves_parts
 from upholster.studio.renders import listed, presets, renders
 from upholster.studio.shots import shots
 from upholster.studio.traces import runs
