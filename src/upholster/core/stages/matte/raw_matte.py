@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from upholster.core.colour import luma_weights
 from upholster.core.documents.screen import Kind
 from upholster.core.grids import UpsampledGrid, read_colours, read_row
 from upholster.core.kernels import compiled, inlined, over_rows
@@ -11,8 +12,13 @@ from upholster.core.screen.metric import TO_METRIC
 
 Plane = NDArray[np.float32]
 
+_R, _G, _B = (np.float32(weight) for weight in luma_weights("bt709"))
+
 #: Coverage from which a subject may be shaded instead of half covered, and from which it surely may.
 _MOSTLY, _SOLIDLY = 0.4, 0.8
+#: How far a colour lies beside the way from the screen to the subject, in the key's metric and as the sine of the
+#: angle, from which it may be of neither, and from which it surely is; and the least luma by which purity is told.
+_BESIDE, _ANGLE, _LEAST_LUMA = (0.02, 0.05), (0.15, 0.3), 0.02
 #: How much a shade of one counts against what is seen, and the pixels of a row looked at together.
 _SHADE, _RUN = 0.03, 32
 
@@ -40,7 +46,7 @@ def raw_matte(plate: Plane, kind: Kind, screen: UpsampledGrid, subject: Upsample
     elif kind == "light":
         over_rows(_absorption, height, plate, screen, out)
     else:
-        over_rows(_projection, height, plate, screen, subject, TO_METRIC.T @ TO_METRIC, out)
+        over_rows(_projection, height, plate, screen, subject, TO_METRIC.T @ TO_METRIC, kind == "screen", out)
     return out
 
 
@@ -72,14 +78,16 @@ def _absorption(plate, screen, out, first, end):
 
 
 @compiled
-def _projection(plate, screen, subject, metric, out, first, end):
+def _projection(plate, screen, subject, metric, pure, out, first, end):
     """alpha = <C - B, F - B> / <F - B, F - B>, local B and F, in the key's metric, within 0..1.
 
-    Where that is mostly solid, `_shaded` has a second look.
+    Where that is mostly solid, `_shaded` has a second look; where it is not, and the colour does not lie between the
+    two, `_other_colours`, if the screen has a colour as `pure` as that needs.
     """
     width = out.shape[-1]
     br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     fr, fg, fb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    apart, beside = np.empty(width, np.float32), np.empty(width, np.float32)
     m = metric
     for j in range(first, end):
         read_colours(screen, j, br, bg, bb)
@@ -90,23 +98,65 @@ def _projection(plate, screen, subject, metric, out, first, end):
             vg = m[1, 0] * dr + m[1, 1] * dg + m[1, 2] * db
             vb = m[2, 0] * dr + m[2, 1] * dg + m[2, 2] * db
             length = max(vr * dr + vg * dg + vb * db, np.float32(1e-4))
-            along = (plate[0, j, i] - br[i]) * vr + (plate[1, j, i] - bg[i]) * vg + (plate[2, j, i] - bb[i]) * vb
+            cr, cg, cb = plate[0, j, i] - br[i], plate[1, j, i] - bg[i], plate[2, j, i] - bb[i]
+            along = cr * vr + cg * vg + cb * vb
             out[j, i] = min(max(along / length, np.float32(0)), np.float32(1))
+            squares = m[0, 0] * cr * cr + m[1, 1] * cg * cg + m[2, 2] * cb * cb
+            apart[i] = squares + np.float32(2) * (m[0, 1] * cr * cg + m[0, 2] * cr * cb + m[1, 2] * cg * cb)
+            beside[i] = apart[i] - along * along / length
         for left in range(0, width, _RUN):
             right = min(left + _RUN, width)
-            within = np.float32(0)
+            within, other = np.float32(0), np.float32(0)
             # Shade lies over more than a pixel: every other one tells.
             for i in range(left, right, 2):
-                within = max(within, min(out[j, i] - np.float32(_MOSTLY), np.float32(0.97) - out[j, i]))
+                short = np.float32(0.97) - out[j, i]
+                within = max(within, min(out[j, i] - np.float32(_MOSTLY), short))
+                other = max(other, min(beside[i] - np.float32(_BESIDE[0] ** 2), short))
             if within > 0:
                 cut = slice(left, right)
                 seen = plate[0, j, cut], plate[1, j, cut], plate[2, j, cut]
                 _shaded(seen, (br[cut], bg[cut], bb[cut]), (fr[cut], fg[cut], fb[cut]), m, out[j, cut])
+            if other > 0 and pure:
+                cut = slice(left, right)
+                seen = plate[0, j, cut], plate[1, j, cut], plate[2, j, cut]
+                ground, own = (br[cut], bg[cut], bb[cut]), (fr[cut], fg[cut], fb[cut])
+                _other_colours(seen, ground, own, apart[cut], beside[cut], out[j, cut])
         if subject.rows.shape[0] > 3:
             solid = fr
             read_row(subject, 3, j, solid)
             for i in range(width):
                 out[j, i] += (np.float32(1) - out[j, i]) * solid[i]
+
+
+@inlined
+def _luma_and_colour(red, green, blue):
+    luma = _R * red + _G * green + _B * blue
+    return luma, blue - luma, red - luma
+
+
+@inlined
+def _other_colours(seen, ground, own, apart, beside, out):
+    """Raises coverage to what a pixel has of the screen's colour alone, where it is no mixture of screen and subject.
+
+    Whatever else covers it has none of the screen's colour, or less than the subject has. Purity, colour over luma, is
+    looked at besides: shade takes colour, too.
+    """
+    one, zero, least = np.float32(1), np.float32(0), np.float32(_LEAST_LUMA)
+    from_away, from_sine = np.float32(_BESIDE[0]), np.float32(_ANGLE[0])
+    rate_away, rate_sine = np.float32(1 / (_BESIDE[1] - _BESIDE[0])), np.float32(1 / (_ANGLE[1] - _ANGLE[0]))
+    for i in range(out.shape[0]):
+        away = np.sqrt(max(beside[i], zero))
+        sine = away / np.sqrt(max(apart[i], np.float32(1e-6)))
+        sure = min(max((away - from_away) * rate_away, zero), one) * min(max((sine - from_sine) * rate_sine, zero), one)
+        below, ground_x, ground_y = _luma_and_colour(ground[0][i], ground[1][i], ground[2][i])
+        luma, x, y = _luma_and_colour(seen[0][i], seen[1][i], seen[2][i])
+        _, own_x, own_y = _luma_and_colour(own[0][i], own[1][i], own[2][i])
+        strength = one / max(ground_x * ground_x + ground_y * ground_y, np.float32(0.02**2))
+        share = (x * ground_x + y * ground_y) * strength
+        share = max(share, share * max(below, least) / max(luma, least))
+        others = min((own_x * ground_x + own_y * ground_y) * strength, zero)
+        covered = min(max((one - share) / (one - others), zero), one)
+        out[i] += max(covered - out[i], zero) * sure
 
 
 @inlined
