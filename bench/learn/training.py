@@ -26,13 +26,13 @@ from upholster.core.matting import learnt
 from upholster.core.matting.described import LEAST_STRENGTH, basis
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC
-from upholster.core.stages.matte.raw_matte import _MOSTLY, _SHADE, _SOLIDLY
+from upholster.core.stages.matte.raw_matte import _ANGLE, _BESIDE, _LEAST_LUMA, _MOSTLY, _SHADE, _SOLIDLY
 from upholster.core.stages.matte.subject_colours import carried_outward, enclosed, surely_subject
 
 #: Cells across and down of a crop, how many pixels they may be wide, and crops of a step.
 _CELLS, _SIZES, _BATCH = (160, 80), (1, 2, 3, 3, 4, 6), 4
 #: How much an edge and what is solid count against what is clear: there is more of that.
-_EDGE, _WHOLE = 6.0, 2.0
+_EDGE, _WHOLE = 6.0, 1.5
 _R, _G, _B = luma_weights("bt709")
 _METRIC = torch.from_numpy(TO_METRIC)
 
@@ -144,7 +144,26 @@ def _projected(plate: Tensor, screen: Tensor, subject: Tensor) -> Tensor:
     cf, cb = (c * f).sum(0) + prior, (c * b).sum(0) + prior
     share = (ff * cb - fb * cf) / (ff * bb - fb * fb).clamp(min=1e-5)
     better = torch.maximum((1 - share).clamp(-1, 1), cover)
-    return cover + (better - cover) * ((cover - _MOSTLY) / (_SOLIDLY - _MOSTLY)).clamp(0, 1)
+    cover = cover + (better - cover) * ((cover - _MOSTLY) / (_SOLIDLY - _MOSTLY)).clamp(0, 1)
+    return _of_other_colours(cover, c, b, f)
+
+
+def _of_other_colours(cover: Tensor, c: Tensor, b: Tensor, f: Tensor) -> Tensor:
+    """`raw_matte._other_colours`, of colours in the key's metric."""
+    away, apart = c - b, f - b
+    along = (away * apart).sum(0)
+    length = (away * away).sum(0)
+    beside = (length - along * along / (apart * apart).sum(0).clamp(min=1e-4)).clamp(min=1e-8).sqrt()
+    sine = beside / length.clamp(min=1e-6).sqrt()
+    sure = ((beside - _BESIDE[0]) / (_BESIDE[1] - _BESIDE[0])).clamp(0, 1)
+    sure = sure * ((sine - _ANGLE[0]) / (_ANGLE[1] - _ANGLE[0])).clamp(0, 1)
+    strength = (b[1:] * b[1:]).sum(0).clamp(min=0.02**2)
+    least = _LEAST_LUMA * LUMA_WEIGHT
+    share = (c[1:] * b[1:]).sum(0) / strength
+    share = torch.maximum(share, share * b[0].clamp(min=least) / c[0].clamp(min=least))
+    others = ((f[1:] * b[1:]).sum(0) / strength).clamp(max=0)
+    covered = ((1 - share) / (1 - others)).clamp(0, 1)
+    return cover + (covered - cover).clamp(min=0) * sure
 
 
 def _held(x: Tensor) -> Tensor:

@@ -19,7 +19,7 @@ from upholster.core.yuv import from_rgb
 from upholster.demo.camera import Picture
 
 #: Seeds that may be looked at while the key is worked on, and those that are only for the table.
-TUNED, UNTOUCHED = (0, 1, 2), (303, 304, 305)
+TUNED, UNTOUCHED = (0, 1, 2), (306, 307, 308)
 
 
 class Stock(NamedTuple):

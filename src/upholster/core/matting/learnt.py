@@ -41,7 +41,7 @@ _BLOCK, _EVEN = 2, 8
 #: How far a cell departs from a bare screen at most, and how many deviations of the grain more.
 _BARE, _GRAINS = 0.06, 4.0
 #: Cells around all that is not bare which the network is asked about as well.
-_MARGIN = 24
+_MARGIN = 48
 #: What departs further than this, or is no number, tells nothing more.
 FURTHEST = np.float32(6)
 
