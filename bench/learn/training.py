@@ -26,7 +26,7 @@ from upholster.core.matting import learnt
 from upholster.core.matting.described import LEAST_STRENGTH, basis
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC
-from upholster.core.stages.matte.raw_matte import _ANGLE, _BESIDE, _LEAST_LUMA, _MOSTLY, _SHADE, _SOLIDLY
+from upholster.core.stages.matte.raw_matte import _ANGLE, _BARE, _BESIDE, _LEAST_LUMA, _MOSTLY, _SHADE, _SOLIDLY
 from upholster.core.stages.matte.subject_colours import carried_outward, enclosed, surely_subject
 
 #: Cells across and down of a crop, how many pixels they may be wide, and crops of a step.
@@ -100,7 +100,7 @@ def loss_of(network: Network, crops: list[list[Tensor]], flips: list[float]) -> 
         grid = torch.cat([_departed(clean, away[n]), solid[n]])[None]
         grid = nnf.interpolate(grid, size=alpha.shape, mode="bilinear", align_corners=False)[0]
         cover = _projected(plate, screen, grid[:3])
-        cover = 1 - (1 - cover) * (1 - grid[3])
+        cover = 1 - (1 - cover) * (1 - grid[3] * _no_screen(plate, screen))
         cover = _held((cover - 0.02) / 0.96)
         miss = cover - alpha
         loss = loss + ((miss.abs() + miss * miss) * weight).mean()
@@ -164,6 +164,12 @@ def _of_other_colours(cover: Tensor, c: Tensor, b: Tensor, f: Tensor) -> Tensor:
     others = ((f[1:] * b[1:]).sum(0) / strength).clamp(max=0)
     covered = ((1 - share) / (1 - others)).clamp(0, 1)
     return cover + (covered - cover).clamp(min=0) * sure
+
+
+def _no_screen(plate: Tensor, screen: Tensor) -> Tensor:
+    """How far a pixel is from being bare screen, 0..1: see `raw_matte`."""
+    away = torch.einsum("kc,chw->khw", _METRIC, plate - screen)
+    return (((away * away).sum(0).sqrt() - _BARE[0]) / (_BARE[1] - _BARE[0])).clamp(0, 1)
 
 
 def _held(x: Tensor) -> Tensor:

@@ -43,3 +43,11 @@ def test_what_shade_makes_of_a_screen_is_no_other_colour(shade: float) -> None:
     dark = tuple(shade * c for c in GREEN)
     for subject in (SKIN, CLOTH):
         assert coverage(dark, subject) == coverage(dark, subject, kind="colour")  # type: ignore[arg-type]
+
+
+def test_bare_screen_between_thin_parts_stays_clear_where_their_cell_is_said_to_be_solid() -> None:
+    plate = flat(GREEN, 64, 8)
+    plate[:, :, 32:] = np.array((0.35, 0.75, 0.6), np.float32)[:, None, None]
+    told = np.concatenate([flat(SKIN, 4, 4), np.full((1, 4, 4), 0.9, np.float32)])
+    found = raw_matte(plate, "screen", upsampled(flat(GREEN, 4, 4), 64, 8), upsampled(told, 64, 8))
+    assert found[:, :32].max() < 1e-5 and found[:, 32:].min() >= 0.9

@@ -19,6 +19,9 @@ _MOSTLY, _SOLIDLY = 0.4, 0.8
 #: How far a colour lies beside the way from the screen to the subject, in the key's metric and as the sine of the
 #: angle, from which it may be of neither, and from which it surely is; and the least luma by which purity is told.
 _BESIDE, _ANGLE, _LEAST_LUMA = (0.02, 0.05), (0.15, 0.3), 0.02
+#: Distance from the screen, in the key's metric, up to which a pixel is bare whatever holds of its cell, and from which
+#: it need not be.
+_BARE = 0.03, 0.08
 #: How much a shade of one counts against what is seen, and the pixels of a row looked at together.
 _SHADE, _RUN = 0.03, 32
 
@@ -37,7 +40,7 @@ def raw_matte(plate: Plane, kind: Kind, screen: UpsampledGrid, subject: Upsample
     ----------
     screen, subject : UpsampledGrid
         The clean plate, and the `subject_colours`, laid over the plate. A fourth plane of the latter says how much of
-        what is then missing is covered all the same.
+        what is then missing is covered all the same, unless it is bare screen.
     """
     height, width = plate.shape[1:]
     out = np.empty((height, width), np.float32)
@@ -125,7 +128,8 @@ def _projection(plate, screen, subject, metric, pure, out, first, end):
             solid = fr
             read_row(subject, 3, j, solid)
             for i in range(width):
-                out[j, i] += (np.float32(1) - out[j, i]) * solid[i]
+                away = (np.sqrt(apart[i]) - np.float32(_BARE[0])) * np.float32(1 / (_BARE[1] - _BARE[0]))
+                out[j, i] += (np.float32(1) - out[j, i]) * solid[i] * min(max(away, np.float32(0)), np.float32(1))
 
 
 @inlined
