@@ -8,7 +8,8 @@ The second needs PyTorch and onnx, which nothing else here does: `TORCH` is an e
 ``python3.11 -m venv TORCH && TORCH/bin/pip install torch onnx``). The folder takes 9 GB, and as much memory. On two
 cores half an hour of training is enough; the same seed gives about the same network, since how far it comes in that
 time is the machine's affair. The network in the package was trained for 77 minutes on plates of seeds 1000 to 1015, and
-`--further` at a rate of 2e-3 for 60 more on those of seeds 1016 to 1035.
+`--further` at a rate of 2e-3 for 60 more on those of seeds 1016 to 1035, then at 1.5e-3 for 29 on those of seeds 1016
+to 1022 and 1036 to 1048.
 """
 
 import argparse

@@ -51,3 +51,14 @@ def test_bare_screen_between_thin_parts_stays_clear_where_their_cell_is_said_to_
     told = np.concatenate([flat(SKIN, 4, 4), np.full((1, 4, 4), 0.9, np.float32)])
     found = raw_matte(plate, "screen", upsampled(flat(GREEN, 4, 4), 64, 8), upsampled(told, 64, 8))
     assert found[:, :32].max() < 1e-5 and found[:, 32:].min() >= 0.9
+
+
+@pytest.mark.parametrize("fill", [1e4, -1e4, 0.0])
+def test_an_odd_pixel_brings_a_number_and_harms_none_beside_it(fill: float) -> None:
+    plate = flat(GREEN, 64, 8)
+    plate[:, 4, 10] = fill
+    told = np.concatenate([flat(SKIN, 4, 4), np.full((1, 4, 4), 0.9, np.float32)])
+    found = raw_matte(plate, "screen", upsampled(flat(GREEN, 4, 4), 64, 8), upsampled(told, 64, 8))
+    assert ((found >= 0) & (found <= 1)).all()
+    found[4, 10] = 0
+    assert not found.any()

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from upholster.core.colour import luma_weights
 from upholster.core.documents.screen import Kind
 from upholster.core.grids import UpsampledGrid, read_colours, read_row
-from upholster.core.kernels import compiled, inlined, over_rows
+from upholster.core.kernels import clamped, compiled, inlined, over_rows
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 from upholster.core.screen.metric import TO_METRIC
 
@@ -90,7 +90,7 @@ def _projection(plate, screen, subject, metric, pure, out, first, end):
     width = out.shape[-1]
     br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     fr, fg, fb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
-    apart, beside = np.empty(width, np.float32), np.empty(width, np.float32)
+    apart, beside, pair = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     m = metric
     for j in range(first, end):
         read_colours(screen, j, br, bg, bb)
@@ -106,30 +106,35 @@ def _projection(plate, screen, subject, metric, pure, out, first, end):
             out[j, i] = min(max(along / length, np.float32(0)), np.float32(1))
             squares = m[0, 0] * cr * cr + m[1, 1] * cg * cg + m[2, 2] * cb * cb
             apart[i] = squares + np.float32(2) * (m[0, 1] * cr * cg + m[0, 2] * cr * cb + m[1, 2] * cg * cb)
-            beside[i] = apart[i] - along * along / length
+            # What is solid already needs no second look.
+            beside[i] = apart[i] - along * along / length if out[j, i] < np.float32(0.97) else np.float32(0)
+        for i in range(width - 1):
+            pair[i] = beside[i] + beside[i + 1]
+        pair[width - 1] = beside[width - 1]
         for left in range(0, width, _RUN):
             right = min(left + _RUN, width)
-            within, other = np.float32(0), np.float32(0)
-            # Shade lies over more than a pixel: every other one tells.
+            within, others = np.float32(0), np.float32(0)
+            # Shade lies over more than a pixel: every other one tells. Of other colours two tell together.
             for i in range(left, right, 2):
-                short = np.float32(0.97) - out[j, i]
-                within = max(within, min(out[j, i] - np.float32(_MOSTLY), short))
-                other = max(other, min(beside[i] - np.float32(_BESIDE[0] ** 2), short))
-            if within > 0:
-                cut = slice(left, right)
-                seen = plate[0, j, cut], plate[1, j, cut], plate[2, j, cut]
-                _shaded(seen, (br[cut], bg[cut], bb[cut]), (fr[cut], fg[cut], fb[cut]), m, out[j, cut])
-            if other > 0 and pure:
+                within = max(within, min(out[j, i] - np.float32(_MOSTLY), np.float32(0.97) - out[j, i]))
+                others = max(others, pair[i])
+            others -= np.float32(_BESIDE[0] ** 2)
+            if within > 0 or others > 0:
                 cut = slice(left, right)
                 seen = plate[0, j, cut], plate[1, j, cut], plate[2, j, cut]
                 ground, own = (br[cut], bg[cut], bb[cut]), (fr[cut], fg[cut], fb[cut])
-                _other_colours(seen, ground, own, apart[cut], beside[cut], out[j, cut])
+                if within > 0:
+                    _shaded(seen, ground, own, m, out[j, cut])
+                if others > 0 and pure:
+                    _other_colours(seen, ground, own, apart[cut], beside[cut], out[j, cut])
         if subject.rows.shape[0] > 3:
             solid = fr
             read_row(subject, 3, j, solid)
             for i in range(width):
-                away = (np.sqrt(apart[i]) - np.float32(_BARE[0])) * np.float32(1 / (_BARE[1] - _BARE[0]))
-                out[j, i] += (np.float32(1) - out[j, i]) * solid[i] * min(max(away, np.float32(0)), np.float32(1))
+                # Rounding may leave less than nothing.
+                away = np.sqrt(max(apart[i], np.float32(0))) - np.float32(_BARE[0])
+                there = clamped(away * np.float32(1 / (_BARE[1] - _BARE[0])), np.float32(1))
+                out[j, i] += (np.float32(1) - out[j, i]) * solid[i] * there
 
 
 @inlined
