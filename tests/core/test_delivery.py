@@ -115,6 +115,16 @@ def test_kinds_of_alpha_are_told_apart_through_grain_and_softness(soft: float, n
     assert judge_alpha(unpremultiply(premultiply(rgb, alpha), alpha), alpha).kind == "straight"
 
 
+def test_an_edge_whose_colour_is_a_little_off_in_every_way_is_straight() -> None:
+    """As a key leaves it; with soft edges the other kind is still told from it."""
+    alpha = cv2.GaussianBlur(disc(), (0, 0), 1.5)
+    off = np.random.default_rng(6).normal(0, 0.05, (3, 180, 320)).astype(np.float32)
+    rgb = np.where(alpha < 0.98, flat(SKIN) + off, flat(SKIN)).clip(0, 1).astype(np.float32)
+    assert judge_alpha(rgb, alpha).kind == "straight"
+    assert judge_alpha(premultiply(rgb, alpha), alpha).kind == "premultiplied"
+    assert judge_alpha(over(rgb, alpha, flat(GREEN)), alpha).kind == "premultiplied"
+
+
 def test_a_hard_matte_without_soft_edges_tells_nothing() -> None:
     assert judge_alpha(flat(SKIN), (disc() > 0.5).astype(np.float32)).kind == "unclear"
 
