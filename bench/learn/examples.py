@@ -1,5 +1,6 @@
 """Frames to learn from: plates of the bench's families, filmed, decoded and surveyed as a shot is."""
 
+from collections.abc import Iterable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
@@ -17,8 +18,6 @@ from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 from upholster.demo.make import film as filmed
 
-#: Seeds of the plates learnt from: none of those the bench's tables are made of.
-SEEDS = range(1016, 1036)
 #: Frames of a plate that are learnt from.
 FRAMES = (1, 4, 6)
 #: How often a plain plate counts.
@@ -51,15 +50,15 @@ class Example(NamedTuple):
     primary: int
 
 
-def cases() -> list[tuple[str, int]]:
+def cases(seeds: Iterable[int]) -> list[tuple[str, int]]:
     plainly = [(name, 0) for name in plain.CASES if name not in _WITHOUT]
-    return plainly + [(name, seed) for seed in SEEDS for name in families.FAMILIES if name not in _WITHOUT]
+    return plainly + [(name, seed) for seed in seeds for name in families.FAMILIES if name not in _WITHOUT]
 
 
-def make(folder: Path) -> None:
+def make(folder: Path, seeds: Iterable[int]) -> None:
     """Film the plates that are not there yet, on all cores."""
     folder.mkdir(parents=True, exist_ok=True)
-    missing = [(name, seed, folder) for name, seed in cases() if not (folder / f"{name}-{seed}.npz").exists()]
+    missing = [(name, seed, folder) for name, seed in cases(seeds) if not (folder / f"{name}-{seed}.npz").exists()]
     with ProcessPoolExecutor() as pool:
         list(pool.map(_film, missing))
 

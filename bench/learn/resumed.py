@@ -19,17 +19,17 @@ def resumed(path: Path, told: Tensor) -> Network:
     """
     network = Network()
     convolutions = [c for c in network.modules() if isinstance(c, nn.Conv2d) and c is not network.leave]
-    norms = iter([norm for norm in network.modules() if isinstance(norm, nn.BatchNorm2d)])
+    norms, hooks = (norm for norm in network.modules() if isinstance(norm, nn.BatchNorm2d)), []
     with torch.no_grad():
         for convolution, (weight, bias) in zip([*convolutions, network.leave], _folded(path), strict=True):
             convolution.weight.copy_(weight)
             if convolution.bias is not None:
                 convolution.bias.copy_(bias)
             else:
-                next(norms).register_forward_pre_hook(_Parted(bias))
+                hooks.append(next(norms).register_forward_pre_hook(_Parted(bias)))
         network.train()(told)
-    for module in network.modules():
-        module._forward_pre_hooks.clear()
+    for hook in hooks:
+        hook.remove()
     return network
 
 

@@ -26,7 +26,7 @@ from upholster.core.matting import learnt
 from upholster.core.matting.described import LEAST_STRENGTH, basis
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC
-from upholster.core.stages.matte.raw_matte import _ANGLE, _BARE, _BESIDE, _LEAST_LUMA, _MOSTLY, _SHADE, _SOLIDLY
+from upholster.core.stages.matte.raw_matte import ANGLE, BARE, BESIDE, LEAST_LUMA, MOSTLY, SHADE, SOLIDLY
 from upholster.core.stages.matte.subject_colours import carried_outward, enclosed, surely_subject
 
 #: Cells across and down of a crop, how many pixels they may be wide, and crops of a step.
@@ -139,12 +139,12 @@ def _projected(plate: Tensor, screen: Tensor, subject: Tensor) -> Tensor:
     c, b, f = (torch.einsum("kc,chw->khw", _METRIC, x) for x in (plate, screen, subject))
     apart = f - b
     cover = _held(((c - b) * apart).sum(0) / (apart * apart).sum(0).clamp(min=1e-4))
-    prior = _SHADE * (apart * apart).sum(0)
+    prior = SHADE * (apart * apart).sum(0)
     ff, fb, bb = (f * f).sum(0) + prior, (f * b).sum(0) + prior, (b * b).sum(0) + prior
     cf, cb = (c * f).sum(0) + prior, (c * b).sum(0) + prior
     share = (ff * cb - fb * cf) / (ff * bb - fb * fb).clamp(min=1e-5)
     better = torch.maximum((1 - share).clamp(-1, 1), cover)
-    cover = cover + (better - cover) * ((cover - _MOSTLY) / (_SOLIDLY - _MOSTLY)).clamp(0, 1)
+    cover = cover + (better - cover) * ((cover - MOSTLY) / (SOLIDLY - MOSTLY)).clamp(0, 1)
     return _of_other_colours(cover, c, b, f)
 
 
@@ -155,10 +155,10 @@ def _of_other_colours(cover: Tensor, c: Tensor, b: Tensor, f: Tensor) -> Tensor:
     length = (away * away).sum(0)
     beside = (length - along * along / (apart * apart).sum(0).clamp(min=1e-4)).clamp(min=1e-8).sqrt()
     sine = beside / length.clamp(min=1e-6).sqrt()
-    sure = ((beside - _BESIDE[0]) / (_BESIDE[1] - _BESIDE[0])).clamp(0, 1)
-    sure = sure * ((sine - _ANGLE[0]) / (_ANGLE[1] - _ANGLE[0])).clamp(0, 1)
+    sure = ((beside - BESIDE[0]) / (BESIDE[1] - BESIDE[0])).clamp(0, 1)
+    sure = sure * ((sine - ANGLE[0]) / (ANGLE[1] - ANGLE[0])).clamp(0, 1)
     strength = (b[1:] * b[1:]).sum(0).clamp(min=0.02**2)
-    least = _LEAST_LUMA * LUMA_WEIGHT
+    least = LEAST_LUMA * LUMA_WEIGHT
     share = (c[1:] * b[1:]).sum(0) / strength
     share = torch.maximum(share, share * b[0].clamp(min=least) / c[0].clamp(min=least))
     others = ((f[1:] * b[1:]).sum(0) / strength).clamp(max=0)
@@ -169,7 +169,7 @@ def _of_other_colours(cover: Tensor, c: Tensor, b: Tensor, f: Tensor) -> Tensor:
 def _no_screen(plate: Tensor, screen: Tensor) -> Tensor:
     """How far a pixel is from being bare screen, 0..1: see `raw_matte`."""
     away = torch.einsum("kc,chw->khw", _METRIC, plate - screen)
-    return (((away * away).sum(0).sqrt() - _BARE[0]) / (_BARE[1] - _BARE[0])).clamp(0, 1)
+    return (((away * away).sum(0).sqrt() - BARE[0]) / (BARE[1] - BARE[0])).clamp(0, 1)
 
 
 def _held(x: Tensor) -> Tensor:

@@ -9,9 +9,10 @@ import pytest
 from brought import green_shot
 from conftest import House
 from upholster.core.documents.recipe import Recipe
-from upholster.core.documents.screen import Sample
+from upholster.core.documents.screen import SAMPLES, Sample
 from upholster.studio.errors import Refused
 from upholster.studio.shots import copying, families, shots
+from upholster.studio.shots.lines import Side, with_lines
 
 
 @pytest.fixture
@@ -70,6 +71,19 @@ def test_marks_of_the_subject_are_given_and_marks_of_the_ground_stay_a_shots_own
     assert marks(two) == [theirs, *elsewhere] and marks(three) == elsewhere
     change(three, screen={"samples": ()})
     assert (marks(one), marks(two)) == ([ours], [theirs])
+
+
+def test_marks_that_have_no_room_are_told_of(house: House, tmp_path: Path, unlike: Callable[[], float]) -> None:
+    one, two = (plate(tmp_path, name, unlike()) for name in ("much", "marked"))
+    marks = lambda of, count: tuple(  # noqa: E731
+        Sample(of=of, frame=0, x=n, y=9, colour=(0.15, 0.6, 0.2 + n / 1000)) for n in range(count)
+    )
+    change(one, screen={"samples": marks("subject", 10)})
+    change(two, screen={"samples": marks("ground", SAMPLES - 4)})
+    source, target = (Side(state.footage, state.recipe) for state in map(shots.open_shot, (one, two)))
+    recipe, told = with_lines(source, target, ["screen"], target.recipe.screen)
+    assert told == ["6 of the marks had no room: a shot can have 64."] and len(recipe.screen.samples) == SAMPLES
+    assert with_lines(source, target, ["screen"], source.recipe.screen)[1] == []
 
 
 def test_lines_that_are_not_linked_stay_a_shots_own(linked: list[int]) -> None:

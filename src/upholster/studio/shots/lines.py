@@ -103,9 +103,11 @@ def _screen(source: Recipe, screen: Screen) -> tuple[Screen, list[str]]:
     kept = [sample for sample in screen.samples if sample.of not in given]
     marks = [sample for sample in source.screen.samples if sample.of in given]
     marks = [own.get(_read_as(sample), sample.model_copy(update={"frame": None})) for sample in marks]
-    samples = (*kept, *marks)[:SAMPLES]
-    update = {"paused": source.screen.paused, "alike": source.screen.alike, "samples": samples}
+    samples = (*kept, *marks)
+    update = {"paused": source.screen.paused, "alike": source.screen.alike, "samples": samples[:SAMPLES]}
     told = [] if here == there else [f"Its ground stays as it was measured: {here}, not {there}."]
+    if (over := len(samples) - SAMPLES) > 0:
+        told.append(f"{over} of the marks had no room: a shot can have {SAMPLES}.")
     return screen.model_copy(update=update), told
 
 

@@ -1,6 +1,6 @@
 """The body of a request: a JSON object, checked against a model before anything is done with it."""
 
-from typing import Annotated, TypeVar
+from typing import Annotated, Any, TypeVar
 
 from flask import request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -24,6 +24,21 @@ class Asked(BaseModel):
     """A JSON object that a request sends."""
 
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+
+
+class Standing(Asked):
+    """What is asked of something as it stands in the window: a revision, and what was changed since."""
+
+    base: Id
+    changes: dict[Word, dict[Word, Any]] = Field(default={}, max_length=20)
+
+
+class Kept(Standing):
+    """Something to keep, the revision in force that was seen, and whether to go on beside what came since."""
+
+    change: Word = ""
+    seen: Id
+    branch: bool = False
 
 
 def asked_for(model: type[Body]) -> Body:

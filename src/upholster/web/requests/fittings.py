@@ -7,26 +7,17 @@ from pydantic import Field
 from upholster.core.documents.fitting import Fitting
 from upholster.core.documents.fitting import changed as changed_fitting
 from upholster.studio.fittings.fittings import document_at
-from upholster.web.requests.body import Asked, Frame, Hex, Id, Mark, Word
+from upholster.web.requests.body import Asked, Frame, Hex, Id, Kept, Mark, Standing, Word
 from upholster.web.requests.deliveries import RenderAsked
 
 
-class OfFitting(Asked):
-    """What is asked of a fitting as it stands in the window: a revision, and what was changed since."""
-
-    base: Id
-    changes: dict[Word, dict[Word, Any]] = Field(default={}, max_length=20)
-
+class OfFitting(Standing):
     def read(self, fitting_id: int) -> Fitting:
         return changed_fitting(document_at(fitting_id, self.base), self.changes)
 
 
-class FittingChange(OfFitting):
-    """A fitting to keep, the revision in force that was seen, and whether to go on beside what came since."""
-
-    change: Word = ""
-    seen: Id
-    branch: bool = False
+class FittingChange(OfFitting, Kept):
+    pass
 
 
 class LayerMatched(FittingChange):

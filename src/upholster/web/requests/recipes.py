@@ -10,15 +10,10 @@ from upholster.core.screen.sampled import Spot
 from upholster.studio import drawings
 from upholster.studio.shots.lines import Line
 from upholster.studio.shots.shots import recipe_of
-from upholster.web.requests.body import Asked, Frame, Id, Word
+from upholster.web.requests.body import Asked, Frame, Id, Kept, Standing, Word
 
 
-class OfRecipe(Asked):
-    """What is asked of a recipe as it stands in the window: a revision, and what was changed since."""
-
-    base: Id
-    changes: dict[Word, dict[Word, Any]] = Field(default={}, max_length=20)
-
+class OfRecipe(Standing):
     def read(self, shot_id: int) -> Recipe:
         return changed(recipe_of(shot_id, self.base), self.changes, drawings.find)
 
@@ -34,12 +29,8 @@ class Sequenced(OfRecipe):
     sequence: Id
 
 
-class Change(OfRecipe):
-    """A recipe to keep, the revision in force that was seen, and whether to go on beside what came since."""
-
-    change: Word = ""
-    seen: Id
-    branch: bool = False
+class Change(OfRecipe, Kept):
+    pass
 
 
 class Seen(Asked):

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from upholster.core.colour import luma_weights
 from upholster.core.documents.screen import Kind
 from upholster.core.grids import UpsampledGrid, read_colours, read_row
-from upholster.core.kernels import clamped, compiled, inlined, over_rows
+from upholster.core.kernels import compiled, inlined, over_rows
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage, covered
 from upholster.core.screen.metric import TO_METRIC
 
@@ -15,15 +15,15 @@ Plane = NDArray[np.float32]
 _R, _G, _B = (np.float32(weight) for weight in luma_weights("bt709"))
 
 #: Coverage from which a subject may be shaded instead of half covered, and from which it surely may.
-_MOSTLY, _SOLIDLY = 0.4, 0.8
+MOSTLY, SOLIDLY = 0.4, 0.8
 #: How far a colour lies beside the way from the screen to the subject, in the key's metric and as the sine of the
 #: angle, from which it may be of neither, and from which it surely is; and the least luma by which purity is told.
-_BESIDE, _ANGLE, _LEAST_LUMA = (0.02, 0.05), (0.15, 0.3), 0.02
+BESIDE, ANGLE, LEAST_LUMA = (0.02, 0.05), (0.15, 0.3), 0.02
 #: Distance from the screen, in the key's metric, up to which a pixel is bare whatever holds of its cell, and from which
 #: it need not be.
-_BARE = 0.03, 0.08
+BARE = 0.03, 0.08
 #: How much a shade of one counts against what is seen, and the pixels of a row looked at together.
-_SHADE, _RUN = 0.03, 32
+SHADE, _RUN = 0.03, 32
 
 
 def _run(picture: Picture, context: Context) -> Changes:
@@ -116,9 +116,9 @@ def _projection(plate, screen, subject, metric, pure, out, first, end):
             within, others = np.float32(0), np.float32(0)
             # Shade lies over more than a pixel: every other one tells. Of other colours two tell together.
             for i in range(left, right, 2):
-                within = max(within, min(out[j, i] - np.float32(_MOSTLY), np.float32(0.97) - out[j, i]))
+                within = max(within, min(out[j, i] - np.float32(MOSTLY), np.float32(0.97) - out[j, i]))
                 others = max(others, pair[i])
-            others -= np.float32(_BESIDE[0] ** 2)
+            others -= np.float32(BESIDE[0] ** 2)
             if within > 0 or others > 0:
                 cut = slice(left, right)
                 seen = plate[0, j, cut], plate[1, j, cut], plate[2, j, cut]
@@ -132,8 +132,8 @@ def _projection(plate, screen, subject, metric, pure, out, first, end):
             read_row(subject, 3, j, solid)
             for i in range(width):
                 # Rounding may leave less than nothing.
-                away = np.sqrt(max(apart[i], np.float32(0))) - np.float32(_BARE[0])
-                there = clamped(away * np.float32(1 / (_BARE[1] - _BARE[0])), np.float32(1))
+                away = np.sqrt(max(apart[i], np.float32(0))) - np.float32(BARE[0])
+                there = min(max(away * np.float32(1 / (BARE[1] - BARE[0])), np.float32(0)), np.float32(1))
                 out[j, i] += (np.float32(1) - out[j, i]) * solid[i] * there
 
 
@@ -150,9 +150,9 @@ def _other_colours(seen, ground, own, apart, beside, out):
     Whatever else covers it has none of the screen's colour, or less than the subject has. Purity, colour over luma, is
     looked at besides: shade takes colour, too.
     """
-    one, zero, least = np.float32(1), np.float32(0), np.float32(_LEAST_LUMA)
-    from_away, from_sine = np.float32(_BESIDE[0]), np.float32(_ANGLE[0])
-    rate_away, rate_sine = np.float32(1 / (_BESIDE[1] - _BESIDE[0])), np.float32(1 / (_ANGLE[1] - _ANGLE[0]))
+    one, zero, least = np.float32(1), np.float32(0), np.float32(LEAST_LUMA)
+    from_away, from_sine = np.float32(BESIDE[0]), np.float32(ANGLE[0])
+    rate_away, rate_sine = np.float32(1 / (BESIDE[1] - BESIDE[0])), np.float32(1 / (ANGLE[1] - ANGLE[0]))
     for i in range(out.shape[0]):
         away = np.sqrt(max(beside[i], zero))
         sine = away / np.sqrt(max(apart[i], np.float32(1e-6)))
@@ -173,10 +173,10 @@ def _shaded(seen, ground, own, metric, out):
     """Raises coverage where the subject's colour at another brightness explains a pixel better.
 
     With p = s a and q = 1 - a for a subject shaded by s, the least squares of ``C = p F + q B`` and of
-    s = 1, which counts for `_SHADE` of the distance between F and B.
+    s = 1, which counts for `SHADE` of the distance between F and B.
     """
     one, zero, two = np.float32(1), np.float32(0), np.float32(2)
-    rate, mostly, shade = np.float32(1 / (_SOLIDLY - _MOSTLY)), np.float32(_MOSTLY), np.float32(_SHADE)
+    rate, mostly, shade = np.float32(1 / (SOLIDLY - MOSTLY)), np.float32(MOSTLY), np.float32(SHADE)
     # The metric is symmetric.
     xx, xy, xz, yy, yz, zz = metric[0, 0], metric[0, 1], metric[0, 2], metric[1, 1], metric[1, 2], metric[2, 2]
     (cx, cy, cz), (bx, by, bz), (fx, fy, fz) = seen, ground, own

@@ -31,7 +31,7 @@ def _run(picture: Picture, context: Context, *, see_through: float) -> Changes:
         other = screen.marked(["ground", "subject"])
         there = likeness(picture.rgb, veil, other, picture.screen, alike=screen.alike, around=around)
         pale = np.maximum(least, pale_coverage(picture.rgb, picture.screen))
-        cover = (cover + (pale - cover) * there.alike).astype(np.float32, copy=False)
+        cover = cover + (pale - cover) * there.alike
     return covered(cover + np.minimum(least - cover, 0) * np.float32(see_through))
 
 
