@@ -11,7 +11,9 @@ export class Overlay {
     document.getElementById("overlay").append(this.element);
   }
 
+  /** Begins anew. The handle that had the keyboard gets it back when it is drawn again. */
   clear() {
+    this.held = this.element.contains(document.activeElement) ? document.activeElement.dataset.handle : undefined;
     this.element.replaceChildren();
   }
 
@@ -58,7 +60,9 @@ export class Overlay {
   /** Something to take hold of, at [x, y] on the plate. */
   handle([x, y], attributes) {
     const at = this.viewer.inBooth(x, y);
-    return this.add("rect", { x: at.x - 9, y: at.y - 9, width: 18, height: 18, rx: 3, class: "handle", tabindex: 0, role: "slider", ...attributes });
+    const handle = this.add("rect", { x: at.x - 9, y: at.y - 9, width: 18, height: 18, rx: 3, class: "handle", tabindex: 0, role: "slider", ...attributes });
+    if (this.held && handle.dataset.handle === this.held) handle.focus();
+    return handle;
   }
 
   add(name, attributes) {

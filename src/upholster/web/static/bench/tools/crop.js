@@ -81,6 +81,5 @@ export class Crop {
     const { width, height } = this.bench.facts;
     const at = { x: side === "right" ? width - crop.right : crop.left, y: side === "bottom" ? height - crop.bottom : crop.top };
     this.#change(cropped(crop, side, { x: at.x + dx * by, y: at.y + dy * by }, this.bench.facts), true);
-    this.overlay.element.querySelector(`[data-handle=${side}]`).focus();
   }
 }
