@@ -68,13 +68,15 @@ def jumps(found: list[Measured]) -> dict[int, float]:
     return {f.first: f.severity for f in findings(dict(enumerate(found))) if f.kind == "jump"}
 
 
-def overlap(place: Place, hurt: np.ndarray) -> float:
-    """Intersection over union of the boxes of a place and of what is hurt."""
+def overlap(there: list[Place], hurt: np.ndarray) -> float:
+    """Intersection over union of the boxes of what is told, in one place or several, and of what is hurt."""
     y, x = np.nonzero(hurt)
     if not len(x):
         return 0.0
     height, width = hurt.shape
-    left, top, right, bottom = (v * s for v, s in zip(place.box, (width, height, width, height), strict=True))
+    lefts, tops, rights, bottoms = zip(*(place.box for place in there), strict=True)
+    around = min(lefts), min(tops), max(rights), max(bottoms)
+    left, top, right, bottom = (v * s for v, s in zip(around, (width, height, width, height), strict=True))
     wide = max(0.0, min(right, x.max() + 1) - max(left, x.min()))
     high = max(0.0, min(bottom, y.max() + 1) - max(top, y.min()))
     both = wide * high
@@ -127,7 +129,7 @@ def _count(
         there = [p for p in found[n].places.get(kind, []) if touches(p, hurt)]
         if there:
             tally.found[kind] += 1
-            tally.overlaps[kind].append(max(overlap(p, hurt) for p in there))
+            tally.overlaps[kind].append(overlap(there, hurt))
             tally.ranks[kind].append((max(p.severity for p in there), fault.errors[n]))
     if set(fault.masks) and next(iter(fault.masks.values())).shape != shape:
         # Cropped, so that places cannot be compared with those before.

@@ -60,6 +60,26 @@ def test_a_hole_is_told_where_it_is_with_its_width() -> None:
     assert 0.3 < hole.amount < 0.7
 
 
+def strands(number: int = 0, shift: float = 0) -> Seen:
+    """A mane of strands 8 pixels wide with gaps of 10 between them, keyed as it truly is."""
+    comb = np.clip(4.5 - np.abs((X - shift) % 18 - 9), 0, 1).astype(np.float32)
+    alpha = np.maximum(disc(480, 270, 100), comb * (np.abs(X - 480) < 240) * (np.abs(Y - 270) < 120))
+    plain = frame(number)
+    plate = plain.rgb * alpha + flat(GREEN) * (1 - alpha)
+    return replace(plain, plate=plate, alpha=alpha, raw=alpha)
+
+
+def lacking(whole: Seen, dip: np.ndarray) -> Seen:
+    """Less coverage than the plate shows."""
+    return replace(whole, alpha=whole.alpha * (1 - dip), raw=whole.raw * (1 - dip))
+
+
+def test_a_hole_among_hair_is_told_and_hair_is_none() -> None:
+    assert "hole" not in told(strands())
+    for hole in told(lacking(strands(), 0.8 * disc(640, 250, 16)))["hole"]:
+        assert centre(hole) == pytest.approx((640, 250), abs=16)
+
+
 def test_a_gap_through_which_the_screen_is_seen_is_no_hole() -> None:
     whole = frame()
     gap = disc(500, 260, 30)
@@ -117,6 +137,13 @@ def test_an_edge_to_and_fro_chatters_and_one_that_moves_on_does_not() -> None:
     (place,) = told(wide, still, still)["chatter"]
     assert place.box[0] * WIDTH > 470
     assert "chatter" not in told(wide, still, wide), "it came and stayed"
+
+
+def test_hair_that_comes_and_goes_chatters_and_hair_that_waves_does_not() -> None:
+    before, here, after = strands(0), strands(1), strands(2)
+    (place,) = told(lacking(here, 0.6 * disc(640, 250, 25)), before, after)["chatter"]
+    assert centre(place) == pytest.approx((640, 250), abs=12)
+    assert "chatter" not in told(strands(1, 5), before, after)
 
 
 @pytest.mark.parametrize("side", range(4))

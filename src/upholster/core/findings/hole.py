@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 
 from upholster.core.findings.moved import Moved
-from upholster.core.findings.seen import SOLID, Codes, Mask, Seen, disc, square
+from upholster.core.findings.seen import SOLID, Codes, Mask, Plane, Seen, disc, square
 
 #: Coverage, as a code, up to which what has the screen's colour is a gap.
 _GAP = 100
@@ -12,6 +12,11 @@ _GAP = 100
 _NARROW = 24.0
 #: How wide the soft edge of a real gap, and of the outline, may be.
 _SOFT, _RIM = 5.0, 4.0
+#: Where the subject's colours are looked for, how near to something solid a hole lies, and how much of what is missing
+#: the screen has to leave unexplained.
+_AROUND, _BESIDE, _UNEXPLAINED = 60.0, 8.0, 0.2
+#: Coverage, as a code, of which only little is missing.
+_FAINT = 204
 #: How fast a thing moves before all of it may be smeared.
 _FAST = 24.0
 
@@ -20,7 +25,8 @@ def hole(here: Seen, beside: list[Moved]) -> Codes:
     """How much is missing of each pixel of the solid part, as seen over the worst ground; 0..255 for 0..1.
 
     The solid part is what is solid, its holes filled. A gap through which the screen itself is seen is none, nor what
-    lies among hair, nor what the subject's own motion smears.
+    lies among hair, nor what the subject's own motion smears; but wherever more is missing than the plate has of the
+    screen's colour there, it is a hole, among hair as well.
     """
     if here.glow or here.clean is None:
         return np.zeros_like(here.codes)
@@ -33,8 +39,30 @@ def hole(here: Seen, beside: list[Moved]) -> Codes:
         # What is see-through on purpose is wide, and was so a frame before and after.
         small = cv2.morphologyEx(here.half_codes, cv2.MORPH_CLOSE, disc(_NARROW * here.unit / 2)) >= SOLID
         inside &= np.max([small, *(m.codes >= SOLID for m in beside)], axis=0)
+    if here.hue[2]:
+        near, gone = _unexplained(here)
+        # Hair and blur look faint here and there, but no fainter than the screen in them explains.
+        inside &= (gone > 0) | (here.half_codes < _FAINT)
+        inside |= near & (gone > np.float32(_UNEXPLAINED))
     missing = here.whole(inside) & (here.codes < SOLID - 8)
     return here.seen(np.where(missing, 255 - here.codes, np.uint8(0)))
+
+
+def _unexplained(here: Seen) -> tuple[Mask, Plane]:
+    """At half the size: what lies beside something solid, and how much more of the screen it lets through than there is
+    of the screen's colour on the plate.
+
+    Of a half-covered pixel ``C = a F + (1 - a) B`` the share of B in C is ``a f + 1 - a`` where F has a share f of it;
+    no F has less than the least of what is solid nearby. Whatever hangs over the screen, hair or blur, keeps to that.
+    """
+    solid = (here.half_codes >= SOLID).view(np.uint8)
+    near = cv2.dilate(solid, square(_BESIDE * here.unit)) > 0
+    opposite = cv2.convertScaleAbs(np.minimum(here.share, np.float32(0)), alpha=255) * solid
+    least = cv2.dilate(opposite, square(_AROUND * here.unit / 2)) * np.float32(1 / 255)
+    # Chroma is coarser than luma, in front of the camera and in the file.
+    share = cv2.dilate(here.share, square(2))
+    gone = 1 - here.half_raw * np.float32(1 / 255) - (share + least) / (1 + least)
+    return near, cv2.blur(gone, (3, 3)).astype(np.float32, copy=False)
 
 
 def _inside(here: Seen) -> Mask:

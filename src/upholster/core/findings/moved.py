@@ -16,12 +16,23 @@ class Moved(NamedTuple):
     ----------
     codes : (h/2, w/2) uint8
         Its coverage, at half the size.
-    speed : (h/2, w/2) float32
-        At half the size: how far things move from the one to the other, in pixels of the whole size.
+    unexplained : (h/2, w/2) uint8
+        Its `Seen.unexplained`, likewise.
+    within : (h/2, w/2) uint8
+        255 where this lies within the picture there as well.
+    flow : (h/2, w/2, 2) float32
+        How far things move from this one to that, right and down, in pixels of half the size.
     """
 
     codes: Codes
-    speed: Plane
+    unexplained: Codes
+    within: Codes
+    flow: Plane
+
+    @property
+    def speed(self) -> Plane:
+        """At half the size: how far things move, in pixels of the whole size."""
+        return np.asarray(2 * cv2.magnitude(self.flow[..., 0], self.flow[..., 1]), np.float32)
 
 
 def moved(here: Seen, beside: Seen) -> Moved:
@@ -37,9 +48,13 @@ def moved(here: Seen, beside: Seen) -> Moved:
     flow = flow * np.array([here.half[0] / flow.shape[1], here.half[1] / flow.shape[0]], np.float32)
     flow = cv2.resize(flow, here.half, interpolation=cv2.INTER_LINEAR)
     at = cv2.add(flow, _places(*here.half))
-    codes = cv2.remap(beside.half_codes, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    speed = cv2.magnitude(2 * flow[..., 0], 2 * flow[..., 1])
-    return Moved(codes.astype(np.uint8, copy=False), speed.astype(np.float32, copy=False))
+
+    def brought(codes: Codes) -> Codes:
+        there = cv2.remap(codes, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return there.astype(np.uint8, copy=False)
+
+    within = cv2.inRange(at, (0.0, 0.0), (here.half[0] - 1.0, here.half[1] - 1.0)).astype(np.uint8, copy=False)
+    return Moved(brought(beside.half_codes), brought(beside.unexplained), within, flow.astype(np.float32, copy=False))
 
 
 @lru_cache(4)

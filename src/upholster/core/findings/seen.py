@@ -26,6 +26,8 @@ _THIN = 9.0
 _DARK = 0.1
 #: Share of the screen's purity within which a pixel has the screen's colour, in whatever light.
 _LIKE = 0.22
+#: How far from where they are drawn on a clean plate two cloths may meet, twice, as a share of its width.
+_CLOTHS = 0.08
 #: Coverage as a code of 255: clear up to the first, solid from the second.
 CLEAR, SOLID = 13, 243
 
@@ -95,6 +97,11 @@ class Seen:
         return cv2.resize(self.codes, self.half, interpolation=cv2.INTER_AREA).astype(np.uint8, copy=False)
 
     @cached_property
+    def half_raw(self) -> Codes:
+        """The key's own coverage at half the size."""
+        return cv2.resize(self.raw_codes, self.half, interpolation=cv2.INTER_AREA).astype(np.uint8, copy=False)
+
+    @cached_property
     def solid(self) -> Codes:
         """1 where it is solid."""
         return (self.codes >= SOLID).view(np.uint8)
@@ -155,6 +162,30 @@ class Seen:
         there = [cv2.resize(c, self.half) for c in _purity(self.clean)]
         apart = (here[0] - there[0]) ** 2 + (here[1] - there[1]) ** 2
         return apart < np.float32(_LIKE**2) * (there[0] ** 2 + there[1] ** 2)
+
+    @cached_property
+    def share(self) -> Plane:
+        """At half the size: how much of the screen's colour difference the plate has, 1 for all of it."""
+        if self.clean is None:
+            return np.zeros(self.half[::-1], np.float32)
+        _, *here = _metric(self.half_plate)
+        one, two = _metric(self.clean)[1:]
+        # Where two cloths meet, or a fold is, the paler of them is as good a screen.
+        least = cv2.erode(one * one + two * two, square(_CLOTHS * one.shape[1]), borderType=cv2.BORDER_REPLICATE)
+        one, two, least = (cv2.resize(c, self.half) for c in (one, two, least))
+        return (here[0] * one + here[1] * two) / np.maximum(least, np.float32(1e-4))
+
+    @cached_property
+    def unexplained(self) -> Codes:
+        """At half the size: coverage and the screen's share of the plate together, less one; a code for -1..1.
+
+        Zero where they go together, as of a grey thing before the screen however much it covers; below where the
+        coverage is less than the plate says. Not to be had without the screen's hue.
+        """
+        share = np.clip(self.share, np.float32(0), np.float32(1))
+        return cv2.convertScaleAbs(self.half_codes.astype(np.float32) + 255 * share, alpha=0.5).astype(
+            np.uint8, copy=False
+        )
 
     @cached_property
     def hue(self) -> tuple[float, float, float]:
