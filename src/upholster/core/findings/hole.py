@@ -12,11 +12,11 @@ _GAP = 100
 _NARROW = 24.0
 #: How wide the soft edge of a real gap, and of the outline, may be.
 _SOFT, _RIM = 5.0, 4.0
-#: Where the subject's colours are looked for, how near to something solid a hole lies, and how much of what is missing
+#: How far around the subject's colours are looked for, how wide a hole or a bite may be, and how much of what is missing
 #: the screen has to leave unexplained.
-_AROUND, _BESIDE, _UNEXPLAINED = 60.0, 8.0, 0.2
-#: Coverage, as a code, of which only little is missing.
-_FAINT = 204
+_AROUND, _BITE, _UNEXPLAINED = 60.0, 24.0, 0.2
+#: What the screen explains is a hole where it is wider than this, and less covered, as a code.
+_SLIT, _FAINT = 6.0, 204
 #: How fast a thing moves before all of it may be smeared.
 _FAST = 24.0
 
@@ -40,29 +40,35 @@ def hole(here: Seen, beside: list[Moved]) -> Codes:
         small = cv2.morphologyEx(here.half_codes, cv2.MORPH_CLOSE, disc(_NARROW * here.unit / 2)) >= SOLID
         inside &= np.max([small, *(m.codes >= SOLID for m in beside)], axis=0)
     if here.hue[2]:
-        near, gone = _unexplained(here)
-        # Hair and blur look faint here and there, but no fainter than the screen in them explains.
-        inside &= (gone > 0) | (here.half_codes < _FAINT)
-        inside |= near & (gone > np.float32(_UNEXPLAINED))
+        gone = _unexplained(here)
+        # A slit, and what lies among hair or is blurred, is as faint as the screen in it explains.
+        explained = (inside & (gone <= 0) & (here.half_codes < _FAINT)).view(np.uint8)
+        wide = cv2.morphologyEx(explained, cv2.MORPH_OPEN, square(_SLIT * here.unit / 2)) > 0
+        inside &= (gone > 0) | wide
+        inside |= _within(here) & (gone > np.float32(_UNEXPLAINED))
     missing = here.whole(inside) & (here.codes < SOLID - 8)
     return here.seen(np.where(missing, 255 - here.codes, np.uint8(0)))
 
 
-def _unexplained(here: Seen) -> tuple[Mask, Plane]:
-    """At half the size: what lies beside something solid, and how much more of the screen it lets through than there is
-    of the screen's colour on the plate.
+def _within(here: Seen) -> Mask:
+    """At half the size: what has something solid on both sides of it, not far away. A mark on the screen has not."""
+    solid = (here.half_codes >= SOLID).view(np.uint8)
+    return cv2.morphologyEx(solid, cv2.MORPH_CLOSE, square(_BITE * here.unit / 2)) > 0
+
+
+def _unexplained(here: Seen) -> Plane:
+    """At half the size: how much more of the screen is let through than there is of its colour on the plate.
 
     Of a half-covered pixel ``C = a F + (1 - a) B`` the share of B in C is ``a f + 1 - a`` where F has a share f of it;
     no F has less than the least of what is solid nearby. Whatever hangs over the screen, hair or blur, keeps to that.
     """
     solid = (here.half_codes >= SOLID).view(np.uint8)
-    near = cv2.dilate(solid, square(_BESIDE * here.unit)) > 0
     opposite = cv2.convertScaleAbs(np.minimum(here.share, np.float32(0)), alpha=255) * solid
     least = cv2.dilate(opposite, square(_AROUND * here.unit / 2)) * np.float32(1 / 255)
     # Chroma is coarser than luma, in front of the camera and in the file.
     share = cv2.dilate(here.share, square(2))
     gone = 1 - here.half_raw * np.float32(1 / 255) - (share + least) / (1 + least)
-    return near, cv2.blur(gone, (3, 3)).astype(np.float32, copy=False)
+    return cv2.blur(gone, (3, 3)).astype(np.float32, copy=False)
 
 
 def _inside(here: Seen) -> Mask:
