@@ -18,7 +18,7 @@ VEILED = ("glass", "gauze")
 GLOW = ("fog", "smoke")
 NAMES = tuple(families.FAMILIES)
 #: Seeds that may be looked at while measures are worked on, and those that are only for the table.
-TUNED, UNTOUCHED = (0, 1, 2), (506, 507, 508)
+TUNED, UNTOUCHED = (0, 1, 2), (509, 510, 511)
 
 
 @lru_cache(2)

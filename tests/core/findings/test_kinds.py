@@ -76,7 +76,7 @@ def lacking(whole: Seen, dip: np.ndarray) -> Seen:
 
 def test_a_hole_among_hair_is_told_and_hair_is_none() -> None:
     assert "hole" not in told(strands())
-    for hole in told(lacking(strands(), 0.8 * disc(640, 250, 16)))["hole"]:
+    for hole in told(lacking(strands(), 0.8 * disc(640, 250, 9)))["hole"]:
         assert centre(hole) == pytest.approx((640, 250), abs=16)
 
 

@@ -12,8 +12,8 @@ _GAP = 100
 _NARROW = 24.0
 #: How wide the soft edge of a real gap, and of the outline, may be.
 _SOFT, _RIM = 5.0, 4.0
-#: How far around the subject's colours are looked for, how wide a hole or a bite may be, and how much of what is missing
-#: the screen has to leave unexplained.
+#: How far around the subject's colours are looked for, how wide a hole or a bite may be, and how much of what is
+#: missing the screen has to leave unexplained.
 _AROUND, _BITE, _UNEXPLAINED = 60.0, 24.0, 0.2
 #: What the screen explains is a hole where it is wider than this, and less covered, as a code.
 _SLIT, _FAINT = 6.0, 204

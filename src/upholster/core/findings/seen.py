@@ -22,6 +22,8 @@ Mask = NDArray[np.bool_]
 _LONGER = 960
 #: What is narrower than this is thin.
 _THIN = 9.0
+#: Least light on a screen, as a share of what it is on the clean plate.
+_DIM = 0.3
 #: Luma below which a colour's purity means little.
 _DARK = 0.1
 #: Share of the screen's purity within which a pixel has the screen's colour, in whatever light.
@@ -165,7 +167,7 @@ class Seen:
 
     @cached_property
     def share(self) -> Plane:
-        """At half the size: how much of the screen's colour difference the plate has, 1 for all of it."""
+        """At half the size: how much of the screen's colour difference the plate has, 1 or more for all of it."""
         if self.clean is None:
             return np.zeros(self.half[::-1], np.float32)
         _, *here = _metric(self.half_plate)
@@ -173,7 +175,10 @@ class Seen:
         # Where two cloths meet, or a fold is, the paler of them is as good a screen.
         least = cv2.erode(one * one + two * two, square(_CLOTHS * one.shape[1]), borderType=cv2.BORDER_REPLICATE)
         one, two, least = (cv2.resize(c, self.half) for c in (one, two, least))
-        return (here[0] * one + here[1] * two) / np.maximum(least, np.float32(1e-4))
+        share = (here[0] * one + here[1] * two) / np.maximum(least, np.float32(1e-4))
+        bare = share[::4, ::4][self.half_codes[::4, ::4] <= CLEAR]
+        # In less light than the clean plate's, less is all of it.
+        return share / np.clip(np.quantile(bare, 0.1), _DIM, 1).astype(np.float32) if bare.size else share
 
     @cached_property
     def unexplained(self) -> Codes:
