@@ -15,8 +15,8 @@ _SOFT, _RIM = 5.0, 4.0
 #: How far around the subject's colours are looked for, how wide a hole or a bite may be, and how much of what is
 #: missing the screen has to leave unexplained.
 _AROUND, _BITE, _UNEXPLAINED = 60.0, 24.0, 0.2
-#: What the screen explains is a hole where it is wider than this, and less covered, as a code.
-_SLIT, _FAINT = 6.0, 204
+#: What the screen explains is a hole where it is wider than this.
+_SLIT = 8.0
 #: How fast a thing moves before all of it may be smeared.
 _FAST = 24.0
 
@@ -30,21 +30,22 @@ def hole(here: Seen, beside: list[Moved]) -> Codes:
     """
     if here.glow or here.clean is None:
         return np.zeros_like(here.codes)
-    inside = _inside(here)
+    filled = _filled(here)
+    inside = _inside(here, filled)
     if beside:
         # Where things move fast, as much of an edge is half covered as they move while the shutter is open.
         speed = np.max([m.speed for m in beside], axis=0)
-        inside &= here.depth + 2 > np.minimum(speed, _FAST * here.unit)
+        deep = 2 * cv2.distanceTransform(filled, cv2.DIST_L2, 3)
+        inside &= np.maximum(deep, here.depth) + 2 > np.minimum(speed, _FAST * here.unit)
     if here.veils:
         # What is see-through on purpose is wide, and was so a frame before and after.
         small = cv2.morphologyEx(here.half_codes, cv2.MORPH_CLOSE, disc(_NARROW * here.unit / 2)) >= SOLID
         inside &= np.max([small, *(m.codes >= SOLID for m in beside)], axis=0)
     if here.hue[2]:
         gone = _unexplained(here)
-        # A slit, and what lies among hair or is blurred, is as faint as the screen in it explains.
-        explained = (inside & (gone <= 0) & (here.half_codes < _FAINT)).view(np.uint8)
-        wide = cv2.morphologyEx(explained, cv2.MORPH_OPEN, square(_SLIT * here.unit / 2)) > 0
-        inside &= (gone > 0) | wide
+        # A slit, and what lies among hair or is blurred, is as faint as the screen in it explains, and narrow.
+        dips = (inside & (here.half_codes < SOLID - 8)).view(np.uint8)
+        inside &= (gone > 0) | (cv2.morphologyEx(dips, cv2.MORPH_OPEN, square(_SLIT * here.unit / 2)) > 0)
         inside |= _within(here) & (gone > np.float32(_UNEXPLAINED))
     missing = here.whole(inside) & (here.codes < SOLID - 8)
     return here.seen(np.where(missing, 255 - here.codes, np.uint8(0)))
@@ -71,12 +72,16 @@ def _unexplained(here: Seen) -> Plane:
     return cv2.blur(gone, (3, 3)).astype(np.float32, copy=False)
 
 
-def _inside(here: Seen) -> Mask:
-    """At half the size: the solid part with its holes filled, without real gaps, thin things and its soft rim."""
-    unit = here.unit / 2
+def _filled(here: Seen) -> Codes:
+    """At half the size: 1 in the solid part with its holes filled."""
     solid = (here.half_codes >= SOLID).view(np.uint8)
     contours, _ = cv2.findContours(solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
-    filled = cv2.drawContours(np.zeros_like(solid), contours, -1, 1, cv2.FILLED)
+    return cv2.drawContours(np.zeros_like(solid), contours, -1, 1, cv2.FILLED).astype(np.uint8, copy=False)
+
+
+def _inside(here: Seen, filled: Codes) -> Mask:
+    """At half the size: what is filled, without real gaps, thin things and its soft rim."""
+    unit = here.unit / 2
     rim = cv2.erode(filled, square(2 * _RIM * unit), borderType=cv2.BORDER_REPLICATE)
     gaps = ((here.half_codes <= _GAP) & here.like_screen).view(np.uint8)
     return (rim > 0) & (cv2.dilate(gaps, square(2 * _SOFT * unit)) == 0) & ~here.thin
