@@ -74,6 +74,13 @@ def lacking(whole: Seen, dip: np.ndarray) -> Seen:
     return replace(whole, alpha=whole.alpha * (1 - dip), raw=whole.raw * (1 - dip))
 
 
+def test_a_shaded_gap_between_two_legs_is_no_hole() -> None:
+    plain = frame()
+    legs = np.maximum(disc(440, 270, 100), disc(660, 270, 100)).astype(np.float32)
+    plate = plain.rgb * legs + flat(GREEN) * (1 - legs) * (0.4 + 0.6 * np.clip(np.hypot(X - 550, Y - 270) / 150, 0, 1))
+    assert "hole" not in told(replace(plain, plate=plate.astype(np.float32), alpha=legs, raw=legs))
+
+
 def test_a_hole_among_hair_is_told_and_hair_is_none() -> None:
     assert "hole" not in told(strands())
     for hole in told(lacking(strands(), 0.8 * disc(640, 250, 9)))["hole"]:

@@ -46,7 +46,7 @@ def hole(here: Seen, beside: list[Moved]) -> Codes:
         # A slit, and what lies among hair or is blurred, is as faint as the screen in it explains, and narrow.
         dips = (inside & (here.half_codes < SOLID - 8)).view(np.uint8)
         inside &= (gone > 0) | (cv2.morphologyEx(dips, cv2.MORPH_OPEN, square(_SLIT * here.unit / 2)) > 0)
-        inside |= _within(here) & (gone > np.float32(_UNEXPLAINED))
+        inside |= _within(here) & (gone > np.float32(_UNEXPLAINED)) & ~here.like_screen
     missing = here.whole(inside) & (here.codes < SOLID - 8)
     return here.seen(np.where(missing, 255 - here.codes, np.uint8(0)))
 
