@@ -35,8 +35,8 @@ def hole(here: Seen, beside: list[Moved]) -> Codes:
     if beside:
         # Where things move fast, as much of an edge is half covered as they move while the shutter is open.
         speed = np.max([m.speed for m in beside], axis=0)
-        deep = 2 * cv2.distanceTransform(filled, cv2.DIST_L2, 3)
-        inside &= np.maximum(deep, here.depth) + 2 > np.minimum(speed, _FAST * here.unit)
+        deep = np.maximum(cv2.distanceTransform(filled, cv2.DIST_L2, 3), here.depth / 2)
+        inside &= deep + 1 > np.minimum(speed, _FAST * here.unit) / 2
     if here.veils:
         # What is see-through on purpose is wide, and was so a frame before and after.
         small = cv2.morphologyEx(here.half_codes, cv2.MORPH_CLOSE, disc(_NARROW * here.unit / 2)) >= SOLID
