@@ -81,6 +81,12 @@ def test_a_shaded_gap_between_two_legs_is_no_hole() -> None:
     assert "hole" not in told(replace(plain, plate=plate.astype(np.float32), alpha=legs, raw=legs))
 
 
+def test_a_mark_on_the_screen_beside_the_subject_is_no_hole() -> None:
+    plain = frame()
+    mark = disc(650, 270, 6) * (1 - plain.alpha)
+    assert "hole" not in told(replace(plain, plate=plain.plate + mark * (flat((0.8, 0.7, 0.6)) - plain.plate)))
+
+
 def test_a_hole_among_hair_is_told_and_hair_is_none() -> None:
     assert "hole" not in told(strands())
     for hole in told(lacking(strands(), 0.8 * disc(640, 250, 9)))["hole"]:
