@@ -81,6 +81,13 @@ def test_a_shaded_gap_between_two_legs_is_no_hole() -> None:
     assert "hole" not in told(replace(plain, plate=plate.astype(np.float32), alpha=legs, raw=legs))
 
 
+def test_less_light_on_everything_makes_no_hole_of_a_blurred_gap() -> None:
+    plain = frame()
+    legs = cv2.GaussianBlur(np.maximum(disc(440, 270, 100), disc(650, 270, 100)), (0, 0), 3).astype(np.float32)
+    plate = plain.rgb * legs + flat(GREEN) * (1 - legs)
+    assert "hole" not in told(replace(plain, plate=plate * np.float32(0.6), alpha=legs, raw=legs))
+
+
 def test_a_mark_on_the_screen_beside_the_subject_is_no_hole() -> None:
     plain = frame()
     mark = disc(650, 270, 6) * (1 - plain.alpha)

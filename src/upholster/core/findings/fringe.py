@@ -5,7 +5,7 @@ import numpy as np
 
 from upholster.core.findings.moved import Moved
 from upholster.core.findings.rim import Rim
-from upholster.core.findings.seen import CLEAR, SOLID, Codes, Seen, square
+from upholster.core.findings.seen import CLEAR, Codes, Seen, square
 
 #: How deep below the edge the subject's own colour is looked for, down to where, and how far along it is averaged.
 _DEEP, _DOWN, _ALONG = 3.0, 9.0, 24.0
@@ -26,8 +26,7 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
     if here.clean is None or here.glow:
         return nothing
     unit = here.unit / 2
-    solid = (here.half_codes >= SOLID).view(np.uint8)
-    core = cv2.erode(solid, square(2 * _DEEP * unit), borderType=cv2.BORDER_REPLICATE)
+    core = cv2.erode(here.half_solid, square(2 * _DEEP * unit), borderType=cv2.BORDER_REPLICATE)
     near = cv2.dilate(core, square(2 * (_DEEP + 5) * unit)) > 0
     edge = (here.half_codes > 2 * CLEAR) & (core == 0) & near
     if not edge.any():

@@ -53,8 +53,7 @@ def hole(here: Seen, beside: list[Moved]) -> Codes:
 
 def _within(here: Seen) -> Mask:
     """At half the size: what has something solid on both sides of it, not far away. A mark on the screen has not."""
-    solid = (here.half_codes >= SOLID).view(np.uint8)
-    return cv2.morphologyEx(solid, cv2.MORPH_CLOSE, square(_BITE * here.unit / 2)) > 0
+    return cv2.morphologyEx(here.half_solid, cv2.MORPH_CLOSE, square(_BITE * here.unit / 2)) > 0
 
 
 def _unexplained(here: Seen) -> Plane:
@@ -63,8 +62,7 @@ def _unexplained(here: Seen) -> Plane:
     Of a half-covered pixel ``C = a F + (1 - a) B`` the share of B in C is ``a f + 1 - a`` where F has a share f of it;
     no F has less than the least of what is solid nearby. Whatever hangs over the screen, hair or blur, keeps to that.
     """
-    solid = (here.half_codes >= SOLID).view(np.uint8)
-    opposite = cv2.convertScaleAbs(np.minimum(here.share, np.float32(0)), alpha=255) * solid
+    opposite = cv2.convertScaleAbs(np.minimum(here.share, np.float32(0)), alpha=255) * here.half_solid
     least = cv2.dilate(opposite, square(_AROUND * here.unit / 2)) * np.float32(1 / 255)
     # Chroma is coarser than luma, in front of the camera and in the file.
     share = cv2.dilate(here.share, square(2))
@@ -74,9 +72,8 @@ def _unexplained(here: Seen) -> Plane:
 
 def _filled(here: Seen) -> Codes:
     """At half the size: 1 in the solid part with its holes filled."""
-    solid = (here.half_codes >= SOLID).view(np.uint8)
-    contours, _ = cv2.findContours(solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
-    return cv2.drawContours(np.zeros_like(solid), contours, -1, 1, cv2.FILLED).astype(np.uint8, copy=False)
+    contours, _ = cv2.findContours(here.half_solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    return cv2.drawContours(np.zeros_like(here.half_solid), contours, -1, 1, cv2.FILLED).astype(np.uint8, copy=False)
 
 
 def _inside(here: Seen, filled: Codes) -> Mask:

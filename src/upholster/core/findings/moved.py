@@ -1,7 +1,7 @@
 """How the frame beside a frame lies on it, by the plate's motion."""
 
-from functools import lru_cache
-from typing import NamedTuple
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import cv2
 import numpy as np
@@ -9,7 +9,8 @@ import numpy as np
 from upholster.core.findings.seen import Codes, Plane, Seen
 
 
-class Moved(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class Moved:
     """A frame beside, brought to where things are on this one.
 
     Attributes
@@ -29,7 +30,7 @@ class Moved(NamedTuple):
     within: Codes
     flow: Plane
 
-    @property
+    @cached_property
     def speed(self) -> Plane:
         """At half the size: how far things move, in pixels of the whole size."""
         return np.asarray(2 * cv2.magnitude(self.flow[..., 0], self.flow[..., 1]), np.float32)

@@ -104,6 +104,11 @@ class Seen:
         return cv2.resize(self.raw_codes, self.half, interpolation=cv2.INTER_AREA).astype(np.uint8, copy=False)
 
     @cached_property
+    def half_solid(self) -> Codes:
+        """1 where it is solid, at half the size."""
+        return (self.half_codes >= SOLID).view(np.uint8)
+
+    @cached_property
     def solid(self) -> Codes:
         """1 where it is solid."""
         return (self.codes >= SOLID).view(np.uint8)
@@ -167,8 +172,11 @@ class Seen:
 
     @cached_property
     def share(self) -> Plane:
-        """At half the size: how much of the screen's colour difference the plate has, 1 or more for all of it."""
-        if self.clean is None:
+        """At half the size: how much of the screen's colour difference the plate has, 1 or more for all of it.
+
+        Zero where the screen has no hue.
+        """
+        if self.clean is None or not self.hue[2]:
             return np.zeros(self.half[::-1], np.float32)
         _, *here = _metric(self.half_plate)
         one, two = _metric(self.clean)[1:]
@@ -185,7 +193,7 @@ class Seen:
         """At half the size: coverage and the screen's share of the plate together, less one; a code for -1..1.
 
         Zero where they go together, as of a grey thing before the screen however much it covers; below where the
-        coverage is less than the plate says. Not to be had without the screen's hue.
+        coverage is less than the plate says. Without the screen's hue it tells nothing.
         """
         share = np.clip(self.share, np.float32(0), np.float32(1))
         return cv2.convertScaleAbs(self.half_codes.astype(np.float32) + 255 * share, alpha=0.5).astype(
