@@ -1,6 +1,6 @@
 """Makes the examples, trains the network and puts it into the package.
 
-    .venv/bin/python -m bench.learn examples FOLDER [--seeds 1000 1016]
+    .venv/bin/python -m bench.learn examples FOLDER [--seeds 1000 1016 | --plates RENDERED]
     PYTHONPATH=src:.:$(.venv/bin/python -c "import site; print(site.getsitepackages()[0])") \\
         TORCH/bin/python -m bench.learn train FOLDER [--minutes 30] [--further --rate 2e-3]
 
@@ -33,12 +33,16 @@ def main() -> None:
     parser.add_argument(
         "--seeds", type=int, nargs=2, default=(1000, 1016), help="from, and before: none of the tables'"
     )
+    parser.add_argument("--plates", type=Path, help="a folder of rendered plates to take in place of drawn ones")
     parser.add_argument("--minutes", type=float, default=30)
     parser.add_argument("--further", action="store_true", help="go on from the network in the package")
     parser.add_argument("--rate", type=float, default=3e-3, help="how large the first steps are")
     said = parser.parse_args()
     if said.what == "examples":
-        examples.make(said.folder, range(*said.seeds))
+        if said.plates:
+            examples.take(said.folder, said.plates)
+        else:
+            examples.make(said.folder, range(*said.seeds))
         return
     # Imported late: making examples needs no PyTorch.
     from bench.learn.export import export

@@ -2,14 +2,16 @@
 
 from collections.abc import Iterable
 from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 from bench.quality import families, plain
-from bench.quality.keyed import decoded
+from bench.quality.keyed import Plane, decoded, from_folder
 from bench.quality.plates import Truth
+from bench.rendered import scenes
 from numpy.typing import NDArray
 
 from upholster.core.first_recipe import first_look
@@ -20,8 +22,8 @@ from upholster.demo.make import film as filmed
 
 #: Frames of a plate that are learnt from.
 FRAMES = (1, 4, 6)
-#: How often a plain plate counts.
-_PLAIN = 5
+#: How often a plain plate counts, and a rendered one, which is a single frame.
+_PLAIN, _RENDERED = 5, 6
 #: Families without a colour to key, and the one whose truth is cut by a garbage mask.
 _WITHOUT = ("fog", "smoke", "small", "glow on black", "ink on white")
 
@@ -63,9 +65,18 @@ def make(folder: Path, seeds: Iterable[int]) -> None:
         list(pool.map(_film, missing))
 
 
+def take(folder: Path, plates: Path) -> None:
+    """Take the cases of a folder that are not there yet: rendered ones."""
+    folder.mkdir(parents=True, exist_ok=True)
+    missing = [path for path in sorted(plates.iterdir()) if not (folder / f"{path.name}.npz").exists()]
+    with ProcessPoolExecutor() as pool:
+        list(pool.map(partial(_take, folder), (path for path in missing if path.suffix != ".part")))
+
+
 def counts(path: Path) -> int:
-    """How often the frames of a plate are learnt from: plain ones are few, and must not be forgotten."""
-    return _PLAIN if path.stem.rpartition("-")[0] in plain.CASES else 1
+    """How often the frames of a plate are learnt from: plain and rendered ones are few, and must not be forgotten."""
+    name = path.stem.rpartition("-")[0]
+    return _PLAIN if name in plain.CASES else _RENDERED if name in scenes.FAMILIES else 1
 
 
 def load(path: Path) -> list[Example]:
@@ -82,6 +93,16 @@ def _film(case: tuple[str, int, Path]) -> None:
     truths = _plain(name, path) if name in plain.CASES else _drawn(name, seed, path)
     plates = decoded(path)
     path.unlink()
+    _keep(folder / f"{name}-{seed}.npz", plates, truths)
+
+
+def _take(folder: Path, case: Path) -> None:
+    cv2.setNumThreads(1)
+    plate, truths = from_folder(case)
+    _keep(folder / f"{case.name}.npz", decoded(plate), truths)
+
+
+def _keep(path: Path, plates: list[Plane], truths: list[Truth]) -> None:
     taken = survey(dict(enumerate(plates)))
     screen = first_look(taken).recipe.screen
     known = measure_screen(taken, screen)
@@ -89,7 +110,7 @@ def _film(case: tuple[str, int, Path]) -> None:
         return
     clean = enlarge(known.plate, *plates[0].shape[:0:-1])
     half = np.float16
-    part = folder / f"{name}-{seed}.part.npz"
+    part = path.with_suffix(".part.npz")
     np.savez(
         part,
         plate=np.stack(plates).astype(half),
@@ -100,7 +121,7 @@ def _film(case: tuple[str, int, Path]) -> None:
         kind=screen.kind,
         primary=known.primary,
     )
-    part.replace(folder / f"{name}-{seed}.npz")
+    part.replace(path)
 
 
 def _drawn(name: str, seed: int, path: Path) -> list[Truth]:

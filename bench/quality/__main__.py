@@ -13,12 +13,14 @@ family's plates; `--each` prints every plate. The reference is run on our decodi
 `--marked` adds what the frames but the first come to where a person marks the worst places of the first.
 
 `--plates` takes cases from a folder instead: each is a folder with a `plate` (a file or a folder of pictures),
-a folder `matte` of grey pictures, and a folder `colour` with the subject's straight colour.
+a folder `matte` of grey pictures, a folder `colour` with the subject's straight colour, and folders `hair` and
+`glass` that say where they are, if anybody knows. Those whose names differ by a number alone are a family.
 """
 
 import argparse
 import tempfile
 import warnings
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
@@ -27,15 +29,15 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from bench.quality import families, plain, table
-from bench.quality.keyed import Plane, Result, decoded, plainly_decoded, reference, upholster
+from bench.quality.keyed import Plane, Result, decoded, from_folder, plainly_decoded, reference, upholster
 from bench.quality.marked import marked
 from bench.quality.plates import Truth
 
 from upholster.core.composite.over import over
 from upholster.core.documents.recipe import Recipe
 
-#: Frames of a plain plate the reference, which takes seconds for each, is run on; and the one of other plates.
-REFERENCE_FRAMES, REFERENCE_FRAME = (3, 4), 4
+#: Frames of a plain plate the reference, which takes seconds for each, is run on; of others it is the middle one.
+REFERENCE_FRAMES = (3, 4)
 
 
 class Asked(NamedTuple):
@@ -51,17 +53,6 @@ class Row(NamedTuple):
 
     def __str__(self) -> str:
         return table.line(self.name, self.values, self.words)
-
-
-def from_folder(folder: Path) -> tuple[Path, list[Truth]]:
-    """A case somebody else made: its plate, and the truth."""
-    plate = next(p for p in sorted(folder.iterdir()) if p.stem == "plate")
-    mattes, colours = decoded(folder / "matte"), decoded(folder / "colour")
-    truths = [
-        Truth(p.transpose(1, 2, 0), m[0], c.transpose(1, 2, 0))
-        for p, m, c in zip(decoded(plate), mattes, colours, strict=True)
-    ]
-    return plate, truths
 
 
 def of_plate(name: str, path: Path, truths: list[Truth], frames: tuple[int, ...], asked: Asked) -> list[Row]:
@@ -104,11 +95,12 @@ def let_through(recipe: Recipe, plates: list[Plane]) -> Recipe:
     return recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"see_through": 1.0})})
 
 
-def of_family(asked: Asked, case: tuple[str, int]) -> list[Row]:
+def of_family(asked: Asked, case: tuple[str, int] | Path) -> list[Row]:
     warnings.filterwarnings("ignore", module="pymatting")
     cv2.setNumThreads(1)
-    path, truths = families.plate_of(*case)
-    return of_plate(f"{case[0]} {case[1]}", path, truths, (REFERENCE_FRAME,), asked)
+    path, truths = from_folder(case) if isinstance(case, Path) else families.plate_of(*case)
+    name = case.name if isinstance(case, Path) else f"{case[0]} {case[1]}"
+    return of_plate(name, path, truths, (len(truths) // 2,), asked)
 
 
 def save_pictures(folder: Path, name: str, result: Result, truths: list[Truth]) -> None:
@@ -127,13 +119,23 @@ def save_pictures(folder: Path, name: str, result: Result, truths: list[Truth]) 
     cv2.imwrite(str(folder / f"{name.replace(' ', '-')}.png"), np.rint(picture.clip(0, 1) * 255).astype(np.uint8))
 
 
-def of_families(seeds: tuple[int, ...], word: str, each: bool, asked: Asked) -> None:
-    names = [name for name in families.FAMILIES if word in name]
-    cases = [(name, seed) for name in names for seed in seeds]
+def drawn(seeds: tuple[int, ...], word: str) -> dict[str, list[tuple[str, int]]]:
+    return {name: [(name, seed) for seed in seeds] for name in families.FAMILIES if word in name}
+
+
+def brought(folder: Path, word: str) -> dict[str, list[Path]]:
+    """The cases of a folder by family: what is alike in their names but for a number."""
+    found: dict[str, list[Path]] = {}
+    for path in sorted(p for p in folder.iterdir() if p.is_dir() and word in p.name and p.suffix != ".part"):
+        found.setdefault(path.name.rstrip("0123456789").rstrip(" -") or path.name, []).append(path)
+    return found
+
+
+def of_families(cases: Mapping[str, Sequence[tuple[str, int] | Path]], each: bool, asked: Asked) -> None:
     with ProcessPoolExecutor() as pool:
-        found = iter(pool.map(partial(of_family, asked), cases))
-        for name in names:
-            plates = [next(found) for _ in seeds]
+        found = iter(pool.map(partial(of_family, asked), [case for same in cases.values() for case in same]))
+        for name, same_name in cases.items():
+            plates = [next(found) for _ in same_name]
             if each:
                 print(*(row for rows in plates for row in rows), sep="\n")
             for same in zip(*plates, strict=True):
@@ -156,17 +158,17 @@ def main() -> None:
     said = parser.parse_args()
     asked = Asked(said.pictures, not said.no_reference, said.marked)
     print(table.heading(), flush=True)
+    if said.plates:
+        of_families(brought(said.plates, said.case), said.each, asked)
+        return
     if said.tuned or said.untouched:
-        of_families(families.TUNED if said.tuned else families.UNTOUCHED, said.case, said.each, asked)
+        of_families(drawn(families.TUNED if said.tuned else families.UNTOUCHED, said.case), said.each, asked)
         return
     warnings.filterwarnings("ignore", module="pymatting")
-    names = sorted(p.name for p in said.plates.iterdir() if p.is_dir()) if said.plates else list(plain.CASES)
-    for name in names:
+    for name in plain.CASES:
         if said.case in name:
             with tempfile.TemporaryDirectory() as folder:
-                taken = (
-                    from_folder(said.plates / name) if said.plates else plain.film(name, Path(folder), said.lossless)
-                )
+                taken = plain.film(name, Path(folder), said.lossless)
                 print(*of_plate(name, *taken, REFERENCE_FRAMES, asked), sep="\n", flush=True)
 
 

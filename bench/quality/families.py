@@ -4,30 +4,20 @@ import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import NamedTuple
 
-import av
 import cv2
 import numpy as np
 from bench.drawn import Draw, handheld
 from bench.quality import sets, subjects
 from bench.quality.keyed import decoded
 from bench.quality.plates import FRAMES, HEIGHT, WIDTH, Truth
+from bench.quality.stock import Stock, grained, write
 from bench.quality.subjects import ALPHA, GLASS, HAIR, RGB, SPILL, Canvas, Lay, Look
 
-from upholster.core.yuv import from_rgb
 from upholster.demo.camera import Picture
 
 #: Seeds that may be looked at while the key is worked on, and those that are only for the table.
 TUNED, UNTOUCHED = (0, 1, 2), (309, 310, 311)
-
-
-class Stock(NamedTuple):
-    """What a camera writes: x264's rate factor, pixel format and where chroma lies."""
-
-    crf: int = 18
-    pixels: str = "yuv420p"
-    centred: bool = False
 
 
 @dataclass
@@ -204,10 +194,7 @@ def exposed(scene: Scene, draw: Draw, n: int) -> Truth:
     plate = planes[..., RGB] + planes[..., SPILL, None] * light + wall * (1 - alpha)[..., None]
     gain = np.float32(scene.light(n))
     plate = plate * gain
-    # What light leaves a sensor: more grain where there is more light, most of it common to the three primaries.
-    grain = 0.7 * draw.standard_normal(plate.shape, np.float32) + draw.standard_normal((HEIGHT, WIDTH, 1), np.float32)
-    strength = scene.noise * np.sqrt(np.clip(plate.mean(axis=2, keepdims=True), 0.02, 1) * 2)
-    plate = plate + cv2.GaussianBlur(grain, (0, 0), 0.6) * strength * np.float32(1.4)
+    plate = grained(plate, scene.noise, draw)
     if scene.sharpened:
         plate = plate + scene.sharpened * (plate - cv2.GaussianBlur(plate, (0, 0), 1.2))
     straight = planes[..., RGB] / np.maximum(alpha, 1e-4)[..., None] * gain
@@ -250,36 +237,3 @@ def plate_of(name: str, seed: int) -> tuple[Path, list[Truth]]:
     return path, [
         Truth(plate, p[..., 3], p[..., :3], p[..., 4], p[..., 5]) for plate, p in zip(plates, planes, strict=True)
     ]
-
-
-def write(path: Path, pictures: list[Picture], stock: Stock) -> None:
-    """Pictures as H.264, BT.709, as a camera would write them."""
-    depth = 10 if stock.pixels.endswith("10le") else 8
-    with av.open(str(path), "w") as container:
-        sited = f"cpu-independent=1:chromaloc={int(stock.centred)}"
-        options = {"crf": str(stock.crf), "preset": "medium", "x264-params": sited}
-        stream = container.add_stream("libx264", rate=24, options=options)
-        stream.height, stream.width, stream.pix_fmt = HEIGHT, WIDTH, stock.pixels
-        context = stream.codec_context
-        context.thread_count = 1
-        context.colorspace = context.color_primaries = context.color_trc = context.color_range = 1
-        for picture in pictures:
-            container.mux(stream.encode(_coded(picture, stock, depth)))
-        container.mux(stream.encode(None))
-
-
-def _coded(picture: Picture, stock: Stock, depth: int) -> av.VideoFrame:
-    planar = np.ascontiguousarray(picture.transpose(2, 0, 1))
-    y, cb, cr = from_rgb(planar, depth=16, matrix="bt709", code_range="limited")
-    halved = stock.pixels.startswith("yuv420p")
-    across = np.array([0.0, 0.5, 0.5]) if stock.centred else np.array([0.25, 0.5, 0.25])
-    frame = av.VideoFrame(WIDTH, HEIGHT, stock.pixels)
-    planes = [y.astype(np.float32)]
-    for chroma in (cb, cr):
-        soft = cv2.sepFilter2D(chroma.astype(np.float32), -1, across, np.array([1.0]))[:, ::2]
-        planes.append((soft[0::2] + soft[1::2]) / 2 if halved else soft)
-    kind = np.uint16 if depth > 8 else np.uint8
-    for plane, data in zip(frame.planes, planes, strict=True):
-        rows = np.frombuffer(plane, kind).reshape(plane.height, -1)
-        rows[:, : data.shape[1]] = np.clip(np.rint(data / 2 ** (16 - depth)), 0, 2**depth - 1)
-    return frame

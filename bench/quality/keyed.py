@@ -49,6 +49,21 @@ def decoded(path: Path) -> list[Plane]:
         return [f.rgb for f in reader.frames(range(reader.facts.length))]
 
 
+def from_folder(folder: Path) -> tuple[Path, list[Truth]]:
+    """A case somebody else made: its plate, and the truth."""
+    plate = next(p for p in sorted(folder.iterdir()) if p.stem == "plate")
+    plates = decoded(plate)
+    about = [
+        decoded(folder / what) if (folder / what).is_dir() else [None] * len(plates)
+        for what in ("matte", "colour", "hair", "glass")
+    ]
+    truths = [
+        Truth(p.transpose(1, 2, 0), m[0], c.transpose(1, 2, 0), *(None if k is None else k[0] for k in kinds))
+        for p, m, c, *kinds in zip(plates, *about, strict=True)
+    ]
+    return plate, truths
+
+
 def plainly_decoded(path: Path) -> list[Plane]:
     """The plates as FFmpeg's scaler turns them into RGB, matrix and range stated."""
     with av.open(str(path)) as container:

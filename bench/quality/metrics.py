@@ -76,7 +76,9 @@ def leaks(found: Plane, true: Plane) -> float:
 
 
 def flicker(found: list[Plane], true: list[Plane]) -> float:
-    """Mean change of the error from frame to frame, times 1000."""
+    """Mean change of the error from frame to frame, times 1000; NaN of a single frame."""
+    if len(true) < 2:
+        return float("nan")
     errors = [f - t for f, t in zip(found, true, strict=True)]
     return float(np.mean([np.abs(b - a).mean() for a, b in zip(errors, errors[1:], strict=False)]) * 1000)
 

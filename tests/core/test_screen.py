@@ -176,6 +176,53 @@ def test_a_second_cloth_is_screen_where_it_is_large_and_stays() -> None:
     assert np.abs(found[:, :120, :60] - flat(GREEN)[:, :120, :60]).max() < 0.02
 
 
+def _mixed(below: tuple[float, float, float], over: float, cover: float) -> np.ndarray:
+    return flat(below) * np.float32(1 - cover) + np.float32(over * cover)
+
+
+@pytest.mark.parametrize("left", [80, 180])
+@pytest.mark.parametrize("over", [0.3, 0.6, 0.9])
+def test_a_wide_veil_that_never_moves_is_not_taken_for_screen(left: int, over: float) -> None:
+    """Nothing in its middle says so: it is the screen's hue, evenly paler, from one of its edges to the other."""
+    plates = {}
+    for n in range(3):
+        plate, _ = shot(frame=n, noise=0.003)
+        veiled = plate * np.float32(0.75) + np.float32(0.25 * over)
+        plate[:, :150, left : left + 110] = veiled[:, :150, left : left + 110]
+        plates[n] = plate
+    known = measure_screen(survey(plates), Screen(kind="screen", colour=GREEN))
+    assert known is not None
+    found = resize(known.plate, 320, 180)
+    assert np.abs(found[:, 20:130, left + 10 : left + 100] - flat(GREEN)[:, :110, :90]).max() < 0.03
+
+
+def test_a_pale_floor_and_a_dark_corner_are_screen() -> None:
+    floor, corner = _mixed(GREEN, 0.6, 0.2), tuple(0.5 * v for v in GREEN)
+    plates = {}
+    for n in range(3):
+        plate, _ = shot(frame=n, noise=0.003)
+        plate[:, 140:] = floor[:, 140:]
+        plate[:, :40, :60] = flat(corner)[:, :40, :60]
+        plates[n] = plate
+    known = measure_screen(survey(plates), Screen(kind="screen", colour=GREEN))
+    assert known is not None
+    found = resize(known.plate, 320, 180)
+    assert np.abs(found[:, 150:, 20:300] - floor[:, 150:, 20:300]).max() < 0.03
+    assert np.abs(found[:, 5:30, 5:45] - flat(corner)[:, 5:30, 5:45]).max() < 0.03
+
+
+def test_dark_glass_of_the_screens_hue_is_not_screen() -> None:
+    plates = {}
+    for n in range(3):
+        plate, _ = shot(frame=n, noise=0.003)
+        plate[:, 50:120, 230:290] *= np.float32(0.45)
+        plates[n] = plate
+    known = measure_screen(survey(plates), Screen(kind="screen", colour=GREEN))
+    assert known is not None
+    found = resize(known.plate, 320, 180)
+    assert np.abs(found[:, 60:110, 240:280] - flat(GREEN)[:, 60:110, 240:280]).max() < 0.03
+
+
 @pytest.mark.parametrize(("grey", "kind"), [(0.95, "light"), (0.72, "light"), (0.45, "none")])
 def test_a_pale_wall_is_a_light_ground(grey: float, kind: str) -> None:
     ink = flat((grey, grey, grey * 0.98)) * (1 - 0.8 * disc(radius=40))

@@ -27,6 +27,11 @@ _PURE = 0.9
 #: How far the hue of a second cloth may be from the first's, as a share of its purity; and the least part of the
 #: picture it takes.
 _HUE, _CLOTH = 0.3, 0.01
+#: How near a hue must be to be the screen's very own, as a share of its purity; and the part of the picture's border
+#: that no veil takes.
+_VERY_HUE, _BORDER = 0.05, 0.15
+#: Share of the screen's light below which an island is no part of it.
+_DIM = 0.6
 #: The part of the picture's shorter side that "nearby" spans.
 _NEIGHBOURHOOD = 6
 
@@ -85,8 +90,11 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
     near = distance < _reach(colours)
     rough = survey.deviation.mean(axis=1)
     smooth = rough < 3 * float(np.median(rough[near] if near.any() else rough)) + _ROUGH
-    trusted = near & smooth & _pure(metric, near & smooth)
-    trusted |= _other_cloth(metric, trusted, smooth)
+    purity = _purity(metric)
+    trusted = near & smooth & _pure(purity, near & smooth)
+    if trusted.any():
+        every = trusted | _other_cloth(purity, trusted, smooth)
+        trusted = every & ~_before_it(purity, metric[:, 0], trusted, every.any(axis=0))
     trusted = _as_marked(metric, trusted, screen)
     if not trusted.any():
         flat = np.broadcast_to(colours.mean(axis=1)[:, None, None], survey.mean.shape[1:]).copy()
@@ -120,27 +128,25 @@ def _reach(colours: Plane) -> float:
     return max(0.05, 0.35 * float(chroma(colours).mean()))
 
 
-def _pure(metric: Plane, candidates: Mask) -> Mask:
-    """Where a cell is about as pure as the screen nearby ever gets.
+def _purity(metric: Plane) -> Plane:
+    """Colour difference over luma, ``(n, 2, rows, columns)``: shade scales both alike, a veil or haze lowers it."""
+    return metric[:, 1:] / np.maximum(metric[:, :1] / np.float32(LUMA_WEIGHT), np.float32(0.02))
 
-    Purity is colour difference over luma: shade scales both alike, a veil or haze lowers it.
-    """
-    luma = np.maximum(metric[:, 0] / LUMA_WEIGHT, np.float32(0.02))
-    purity = np.where(candidates, np.hypot(metric[:, 1], metric[:, 2]) / luma, np.float32(0))
-    best = purity.max(axis=0)
+
+def _pure(purity: Plane, candidates: Mask) -> Mask:
+    """Where a cell is about as pure as the screen nearby ever gets."""
+    length = np.where(candidates, np.hypot(purity[:, 0], purity[:, 1]), np.float32(0))
+    best = length.max(axis=0)
     around = 2 * (min(best.shape) // _NEIGHBOURHOOD) + 1
     envelope = cv2.dilate(best, np.ones((around, around), np.uint8))
-    return purity > _PURE * np.maximum(best, envelope)
+    return length > _PURE * np.maximum(best, envelope)
 
 
-def _other_cloth(metric: Plane, trusted: Mask, smooth: Mask) -> Mask:
+def _other_cloth(purity: Plane, trusted: Mask, smooth: Mask) -> Mask:
     """Cells of a second cloth or a floor: about the hue of the screen in other light or paint, and always there.
 
     What moves is no screen, and what is small may be something worn.
     """
-    purity = metric[:, 1:] / np.maximum(metric[:, :1] / LUMA_WEIGHT, np.float32(0.02))
-    if not trusted.any():
-        return trusted
     usual = np.median(purity.transpose(1, 0, 2, 3)[:, trusted], axis=1).astype(np.float32)
     away = np.linalg.norm(purity - usual[None, :, None, None], axis=1)
     like = (away < _HUE * float(np.linalg.norm(usual))) & smooth
@@ -148,7 +154,36 @@ def _other_cloth(metric: Plane, trusted: Mask, smooth: Mask) -> Mask:
     count, labels, sizes, _ = cv2.connectedComponentsWithStats(always, connectivity=4)
     large = np.zeros(count, bool)
     large[1:] = sizes[1:, cv2.CC_STAT_AREA] >= _CLOTH * always.size
-    return np.broadcast_to(large[labels], trusted.shape)
+    return large[labels]
+
+
+def _before_it(purity: Plane, luma: Plane, pure: Mask, cells: Mask) -> Mask:
+    """Which of the `cells` ``(rows, columns)`` that might be screen are a veil or dark glass before it.
+
+    A veil has the very hue of the largest `pure` part, where that is nearest, but less of it. A pale floor has, too:
+    what takes a good part of the picture's border is no veil. Dark glass is an island.
+    """
+    _, labels, sizes, _ = cv2.connectedComponentsWithStats(pure.any(axis=0).astype(np.uint8), connectivity=4)
+    largest = (labels == 1 + int(np.argmax(sizes[1:, cv2.CC_STAT_AREA]))).astype(np.float32)
+    # The subject throws its own light on what is beside it.
+    inner = cv2.erode(largest, np.ones((5, 5), np.uint8))
+    *mean, light = np.concatenate([purity, luma[:, None]], axis=1).mean(axis=0)
+    *nominal, lit = spread(np.stack([*mean, light]), inner if inner.any() else largest)
+    squared = np.maximum(nominal[0] ** 2 + nominal[1] ** 2, np.float32(1e-6))
+    along = (mean[0] * nominal[0] + mean[1] * nominal[1]) / squared
+    beside = (nominal[0] * mean[1] - nominal[1] * mean[0]) / squared
+    pale = cells & (along < np.float32(_PURE)) & (np.abs(beside) < np.float32(_VERY_HUE))
+    dark = cells & (light < np.float32(_DIM) * lit)
+    return _away_from_border(pale, _BORDER) | _away_from_border(dark, 0.0)
+
+
+def _away_from_border(cells: Mask, share: float) -> Mask:
+    """The parts of a mask that take no more than a share of the picture's border."""
+    count, labels = cv2.connectedComponents(cells.astype(np.uint8), connectivity=4)
+    rim = np.concatenate([labels[0], labels[-1], labels[1:-1, 0], labels[1:-1, -1]])
+    away = np.bincount(rim, minlength=count) <= share * len(rim)
+    away[0] = False
+    return np.asarray(away[labels])
 
 
 def _bare_ground(mean: Plane, sign: np.float32) -> Plane:
