@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -6,7 +8,9 @@ from upholster.core.chroma import fit_lines, luma_at_chroma
 from upholster.core.documents.screen import Screen
 from upholster.core.first_recipe import first_look
 from upholster.core.grids import area, enlarge, resize, spread, upsampled
+from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.screen.clean_plate import measure_screen
+from upholster.core.screen.light import as_lit
 from upholster.core.screen.metric import chroma, to_metric
 from upholster.core.screen.propose import kind_of, primary, propose
 from upholster.core.screen.survey import CELLS, FRAMES, frames_to_survey, survey
@@ -233,3 +237,36 @@ def test_a_pale_wall_with_something_lighter_before_it_is_none() -> None:
     cover = disc(radius=50)
     plate = flat((0.7, 0.7, 0.69)) * (1 - cover) + flat((0.95, 0.95, 0.95)) * cover
     assert propose(survey({0: plate})).screen.kind == "none"
+
+
+def test_light_that_drifts_leaves_the_screen_clear_and_the_subject_solid() -> None:
+    """Lamps that fade by a third over the shot: a single clean plate would leave haze at either end."""
+    gains = np.linspace(1.0, 0.66, 5)
+    plates = {n: shot(frame=n, noise=0.003)[0] * np.float32(gain) for n, gain in enumerate(gains)}
+    recipe = first_look(survey(plates)).recipe
+    known = measure_screen(survey(plates), recipe.screen)
+    assert known is not None
+    assert not known.steady
+    for n, plate in plates.items():
+        cover = shot(frame=n, noise=0.0)[1]
+        keyed, alone = (key(plate_of(plate), recipe, n, k).alpha for k in (known, replace(known, steady=True)))
+        assert keyed[cover < 0.001].max() < 0.02
+        assert keyed[cover > 0.999].min() > 0.98
+        # Without it, most of the screen would stay.
+        assert n in (1, 2) or (alone[cover < 0.001] > 0.02).mean() > 0.5
+
+
+def test_light_on_one_side_of_a_screen_is_told_there() -> None:
+    ramp = np.linspace(1.0, 0.7, 320, dtype=np.float32)
+    clean, cells = flat(GREEN)[:, ::2, ::2].copy(), (flat(GREEN) * ramp).astype(np.float32)
+    lit = as_lit(clean, cells)
+    assert np.abs(lit - cells[:, ::2, ::2]).max() < 0.03
+
+
+def test_steady_light_is_left_alone_whatever_stands_in_it() -> None:
+    plates = {n: shot(frame=n, noise=0.01)[0] for n in range(3)}
+    known = measure_screen(survey(plates), Screen(kind="screen", colour=GREEN))
+    assert known is not None
+    assert known.steady
+    for thing in ((0.05, 0.05, 0.05), (0.7, 0.7, 0.7), (0.2, 0.5, 0.3), (0.0, 0.0, 0.0)):
+        assert as_lit(known.plate, flat(thing)) is known.plate

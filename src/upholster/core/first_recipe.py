@@ -10,7 +10,6 @@ from upholster.core.documents.masks import Mask, Masks
 from upholster.core.documents.recipe import Matte, Recipe, Take
 from upholster.core.documents.screen import Screen
 from upholster.core.documents.tracks import value_at
-from upholster.core.grids import upsampled
 from upholster.core.masks.course import Course
 from upholster.core.masks.propose import Proposal
 from upholster.core.masks.propose import propose as propose_mask
@@ -18,10 +17,8 @@ from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.propose import propose, screen_name
-from upholster.core.screen.report import report
+from upholster.core.screen.report import matte_of, report
 from upholster.core.screen.survey import Survey
-from upholster.core.stages.matte.raw_matte import raw_matte
-from upholster.core.stages.matte.subject_colours import subject_colours
 
 #: How many standard deviations of the grain are taken as clear.
 GRAIN = 3.0
@@ -74,14 +71,15 @@ def found(survey: Survey, recipe: Recipe, known: ScreenKnowledge | None, first: 
 def _told(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> tuple[str, ...]:
     clear = float(value_at(recipe.matte.black_point, 0))
     grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.1%}."
-    return (grain, *report(survey, recipe, known).sentences())
+    light = () if known.steady else ("The light on the screen changes over the shot; the clean plate follows it.",)
+    return (grain, *light, *report(survey, recipe, known).sentences())
 
 
 def propose_garbage_mask(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Proposal | None:
     """A loose mask around the subject and within the screen; None where no screen is seen."""
     rows, columns = survey.mean.shape[2:]
     raster = Raster.of_plate(survey.width, survey.height, columns, rows)
-    covers = {int(n): _raw_matte(mean, screen, known) for n, mean in zip(survey.frames, survey.mean, strict=True)}
+    covers = {int(n): matte_of(mean, screen.kind, known) for n, mean in zip(survey.frames, survey.mean, strict=True)}
     return propose_mask(covers, raster)
 
 
@@ -101,7 +99,7 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
         clear = min(0.1, GRAIN * known.noise)
         return Matte(black_point=round(clear, 3), white_point=1.0)
     clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
-    inside = np.concatenate([_inside(_raw_matte(mean, screen, known)) for mean in survey.mean])
+    inside = np.concatenate([_inside(matte_of(mean, screen.kind, known)) for mean in survey.mean])
     solid = float(np.clip(np.quantile(inside, 0.02) - 0.01, 0.8, 0.98)) if inside.size > 50 else 0.98
     return Matte(black_point=round(clear, 3), white_point=round(solid, 3))
 
@@ -112,9 +110,3 @@ def _inside(matte: NDArray[np.float32]) -> NDArray[np.float32]:
     around = np.ones((3, 3), np.uint8)
     level = cv2.dilate(matte, around) - cv2.erode(matte, around) < _LEVEL
     return matte[(deep > 0) & level]
-
-
-def _raw_matte(cells: NDArray[np.float32], screen: Screen, known: ScreenKnowledge) -> NDArray[np.float32]:
-    size = cells.shape[2], cells.shape[1]
-    subject = upsampled(subject_colours(cells, screen.kind, known), *size)
-    return raw_matte(cells, screen.kind, upsampled(known.plate, *size), subject)

@@ -1,6 +1,6 @@
 """The clean plate: the screen alone, for every pixel, as if the subject were not there."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import blake2b
 
@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Screen
 from upholster.core.grids import resize, spread
+from upholster.core.screen.light import light_on
 from upholster.core.screen.likeness import nearest
 from upholster.core.screen.metric import LUMA_WEIGHT, chroma, to_metric
 from upholster.core.screen.propose import primary
@@ -48,11 +49,14 @@ class ScreenKnowledge:
         Standard deviation of the grain on the screen, in the key's metric.
     primary : int
         The screen's strongest primary: 0 red, 1 green, 2 blue.
+    steady : bool
+        Whether the light on it is the same on every frame.
     """
 
     plate: Plane
     noise: float
     primary: int
+    steady: bool = True
 
     @property
     def nbytes(self) -> int:
@@ -61,7 +65,7 @@ class ScreenKnowledge:
     @cached_property
     def digest(self) -> bytes:
         """Names this knowledge: equal where everything in it is equal."""
-        taken = blake2b(repr((self.plate.shape, float(self.noise), self.primary)).encode(), digest_size=16)
+        taken = blake2b(repr((self.plate.shape, float(self.noise), self.primary, self.steady)).encode(), digest_size=16)
         taken.update(np.ascontiguousarray(self.plate).tobytes())
         return taken.digest()
 
@@ -79,7 +83,9 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
         return None
     if empty is not None:
         plate = resize(empty.mean.mean(axis=0), survey.mean.shape[3], survey.mean.shape[2])
-        return _known(plate, survey, np.abs(survey.mean - plate).max(axis=1) < _NEAR, screen)
+        known = _known(plate, survey, np.abs(survey.mean - plate).max(axis=1) < _NEAR, screen)
+        lit = screen.kind not in ("dark", "light") and any(light_on(plate, cells) is not None for cells in survey.mean)
+        return replace(known, steady=not lit)
     colours = np.array(screen.colours, np.float32).T
     if screen.kind in ("dark", "light"):
         plate = _bare_ground(survey.mean, np.float32(1 if screen.kind == "dark" else -1))
@@ -99,7 +105,13 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
     if not trusted.any():
         flat = np.broadcast_to(colours.mean(axis=1)[:, None, None], survey.mean.shape[1:]).copy()
         return _known(flat, survey, near, screen)
-    return _known(_average(survey.mean, trusted), survey, trusted, screen)
+    plate = _average(survey.mean, trusted)
+    lights = [light_on(plate, cells) for cells in survey.mean]
+    if all(light is None for light in lights):
+        return _known(plate, survey, trusted, screen)
+    # What is hidden on some frames is to be seen in the light of all.
+    alike = [cells if light is None else cells / light for cells, light in zip(survey.mean, lights, strict=True)]
+    return replace(_known(_average(np.stack(alike), trusted), survey, trusted, screen), steady=False)
 
 
 def _as_marked(metric: Plane, trusted: Mask, screen: Screen) -> Mask:

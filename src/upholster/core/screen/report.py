@@ -1,5 +1,6 @@
 """What a survey says about a screen and its shot: evenness, near colours, safer screens, doubtful frames."""
 
+from dataclasses import replace
 from typing import NamedTuple
 
 import cv2
@@ -7,8 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.documents.recipe import Recipe
+from upholster.core.documents.screen import Kind
 from upholster.core.grids import upsampled
 from upholster.core.screen.clean_plate import ScreenKnowledge
+from upholster.core.screen.light import as_lit
 from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
 from upholster.core.screen.survey import Survey
 from upholster.core.stages.matte.raw_matte import raw_matte
@@ -66,7 +69,7 @@ class Report(NamedTuple):
 
 def report(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> Report:
     """Look at a surveyed shot with what is known of its screen."""
-    mattes = [_matte(cells, recipe, known) for cells in survey.mean]
+    mattes = [matte_of(cells, recipe.screen.kind, known) for cells in survey.mean]
     stops = _stops(known.plate)
     doubts = _doubts(survey, mattes)
     if recipe.screen.kind in ("dark", "light"):
@@ -77,10 +80,12 @@ def report(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> Report:
     return Report(stops, _near(subject, known), _safer(subject, known), doubts)
 
 
-def _matte(cells: Plane, recipe: Recipe, known: ScreenKnowledge) -> Plane:
+def matte_of(cells: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
+    """The raw matte ``(rows, columns)`` of a surveyed frame's cells."""
     size = cells.shape[2], cells.shape[1]
-    subject = upsampled(subject_colours(cells, recipe.screen.kind, known), *size)
-    return raw_matte(cells, recipe.screen.kind, upsampled(known.plate, *size), subject)
+    lit = known if known.steady else replace(known, plate=as_lit(known.plate, cells))
+    subject = upsampled(subject_colours(cells, kind, lit), *size)
+    return raw_matte(cells, kind, upsampled(lit.plate, *size), subject)
 
 
 def _stops(plate: Plane) -> float:
