@@ -17,6 +17,7 @@ from upholster.core.screen.survey import survey
 from upholster.core.stages.edge.choke import move_edge
 from upholster.core.stages.matte.fill_holes import close_dips
 from upholster.core.stages.matte.levels import levels
+from upholster.core.stages.matte.subject_colours import enclosed, surely_subject
 from upholster.core.stages.take.legal_values import LARGEST
 
 Colour = tuple[float, float, float]
@@ -192,3 +193,17 @@ def test_pausing_a_line_takes_its_effect_away() -> None:
     assert np.array_equal(key_plate(plate, recipe, 0, screen).alpha, key_plate(plate, plain, 0, screen).alpha)
     stopped = Recipe(screen=Screen(kind="screen", colour=GREEN, paused=True))
     assert (key_plate(plate, stopped, 0, screen).alpha == 1).all()
+
+
+def test_a_pale_veil_before_the_screen_is_not_surely_solid_and_a_pale_patch_on_the_subject_is() -> None:
+    """Both have the screen's very hue, and a third of its strength."""
+    veiled = flat(BLUE) * np.float32(0.35) + np.float32(0.65 * 0.7)
+    inside, hanging = np.s_[:, 70:110, 70:110], np.s_[:, 40:140, 210:290]
+    plate = flat(BLUE)
+    plate[:, 30:150, 30:150] = 0.8
+    plate[inside], plate[hanging] = veiled[inside], veiled[hanging]
+    clean = flat(BLUE)
+    known = ScreenKnowledge(clean, 0.003, 2)
+    sure = np.maximum(surely_subject(plate, clean, "screen", known), enclosed(plate, clean))
+    assert sure[80:100, 80:100].min() > 0.9
+    assert sure[50:130, 220:280].max() < 0.1

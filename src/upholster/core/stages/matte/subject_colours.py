@@ -17,6 +17,7 @@ from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
 from upholster.core.stages.matte.raw_matte import raw_matte
 
 Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
 
 #: Longer side of the grid on which the subject's own colours are gathered.
 SUBJECT_GRID = 320
@@ -35,6 +36,8 @@ _TAKEN, _TINTED = 0.6, 0.3
 #: How far into a subject an edge reaches, in cells; the share of the screen's colour that is little; and how much that
 #: share may change from cell to cell where it is no blur and no hair.
 _EDGE, _LITTLE, _STEADY = 3, 0.5, 0.05
+#: What share of the screen's colour a veil may leave, of its very hue to so much of it; and what share bare screen has.
+_VEILED, _VERY_HUE, _BARE = (0.15, 0.6), 0.1, 0.75
 #: Share of the largest distances from the screen below which nothing is taken to be solid.
 _SOLID = 0.3
 
@@ -184,7 +187,7 @@ def enclosed(cells: Plane, screen: Plane) -> Plane:
     steady = cv2.dilate(share, _AROUND) - cv2.erode(share, _AROUND) < np.float32(_STEADY)
     # A seam between two cloths is one cell wide.
     beside = cv2.dilate((within & steady).astype(np.uint8), _AROUND) > 0
-    return (within & beside).astype(np.float32)
+    return (within & beside & ~_like_a_veil(here, there)).astype(np.float32)
 
 
 def _level_and_other(cells: Plane, screen: Plane) -> Plane:
@@ -198,10 +201,28 @@ def _level_and_other(cells: Plane, screen: Plane) -> Plane:
     other = _departs(here[1:], there[1:], _TAKEN) & _departs(_over_luma(here), _over_luma(there), _TINTED)
     other = cv2.erode(other.astype(np.uint8), _AROUND) > 0
     vary = [cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here]
-    return (other & (_squared(vary) < _LEVEL**2)).astype(np.float32)
+    return (other & (_squared(vary) < _LEVEL**2) & ~_like_a_veil(here[1:], there[1:])).astype(np.float32)
 
 
-def _departs(colour: Plane, nominal: Plane, share: float) -> NDArray[np.bool_]:
+def _like_a_veil(here: Plane, there: Plane) -> Mask:
+    """Where colours ``(2, rows, columns)`` are the screen's very hue, but less of it, beside the screen.
+
+    That is a veil, or a greyed cloth of that hue; within the subject it is the latter. Strands and edges are narrower.
+    """
+    squared = np.maximum(_squared(there), np.float32(0.02**2))
+    left = (here * there).sum(axis=0) / squared
+    beside = np.abs(here[0] * there[1] - here[1] * there[0]) / squared
+    low, high = _VEILED
+    like = (left > np.float32(low)) & (left < np.float32(high)) & (beside < np.float32(_VERY_HUE))
+    count, parts = cv2.connectedComponents(cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, _AROUND))
+    beside_screen = cv2.dilate((left > np.float32(_BARE)).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    veil = np.zeros(count, bool)
+    veil[np.unique(parts[beside_screen])] = True
+    veil[0] = False
+    return veil[parts]
+
+
+def _departs(colour: Plane, nominal: Plane, share: float) -> Mask:
     """Where two-component colours lie further from a nominal one than a share of its length."""
     return _squared(colour - nominal) > share**2 * np.maximum(_squared(nominal), np.float32(0.02**2))
 
