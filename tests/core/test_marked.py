@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from marked_plates import GREY, TINT, pane, patched
-from plates import GREEN, SKIN, Plane, disc, flat, key_plate
+from plates import GREEN, SKIN, Plane, disc, flat, key_plate, shot
 from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.screen import COLOURS, Of, Sample, Screen
 from upholster.core.doubts import Doubt, doubts
@@ -180,6 +180,25 @@ def test_glass_is_asked_about_and_let_through_by_what_is_asked() -> None:
     assert asked(plate, told) == []
     # Said to be solid, it is not asked about any more either.
     assert asked(plate, with_marks(recipe, plate, ("subject", Spot(doubt.x, doubt.y, doubt.radius)))) == []
+
+
+def test_a_patch_on_the_screen_could_be_tinted_glass_and_is_asked_about() -> None:
+    """Another cloth and a pane before it are the same colours; a floor that reaches the border is no pane."""
+    plate = shot(noise=0.003)[0]
+    for place, tint in ((np.s_[:, 30:90, 220:290], (0.75, 0.72, 1.1)), (np.s_[:, 150:], (1.0, 0.7, 0.6))):
+        plate[place] *= np.array(tint, np.float32)[:, None, None]
+    recipe = first_look(survey({0: plate})).recipe
+    found = keyed([plate], recipe, 0)
+    assert found.alpha[40:80, 230:280].max() < 0.02
+    known = measure_screen(survey({0: plate}), recipe.screen)
+    assert known is not None
+    (doubt,) = doubts(found.cells, found.screen_cells, found.cover, recipe.screen, found.raster, known.patches)
+    assert doubt.of == "veil"
+    assert doubt.box == pytest.approx((220, 30, 290, 90), abs=12)
+    told = with_marks(recipe, plate, ("veil", Spot(doubt.x, doubt.y, doubt.radius)))
+    through = keyed([plate], told, 0).alpha
+    assert 0.1 < np.median(through[40:80, 230:280]) < 0.8
+    assert through[155:, 20:].max() < 0.05
 
 
 def test_what_is_half_covered_inside_and_haze_outside_are_asked_about_and_a_clean_key_is_not() -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.documents.screen import Of, Screen
-from upholster.core.grids import area, resize, upsampled
+from upholster.core.grids import area, resize, upsampled, window_of
 from upholster.core.raster import Raster
 from upholster.core.screen.metric import to_metric
 from upholster.core.stages.matte.see_through import least_coverage
@@ -51,7 +51,9 @@ class Doubt(NamedTuple):
     box: tuple[float, float, float, float]
 
 
-def doubts(cells: Plane, clean: Plane, cover: Plane, screen: Screen, raster: Raster) -> list[Doubt]:
+def doubts(
+    cells: Plane, clean: Plane, cover: Plane, screen: Screen, raster: Raster, patches: Mask | None = None
+) -> list[Doubt]:
     """What could be something else in a picture, the largest first.
 
     Parameters
@@ -62,6 +64,8 @@ def doubts(cells: Plane, clean: Plane, cover: Plane, screen: Screen, raster: Ras
         Coverage as it was in front of the camera.
     raster : Raster
         Where the picture lies on its plate, upright.
+    patches : bool or None
+        Where the clean plate has another cloth of its own, over the whole plate as a grid of any size.
     """
     rows, columns = cells.shape[1:]
     covered, there = area(cover[None], columns, rows)[0], resize(clean, columns, rows)
@@ -69,7 +73,7 @@ def doubts(cells: Plane, clean: Plane, cover: Plane, screen: Screen, raster: Ras
     said = _said(cells, screen)
     grid = raster.resized(columns, rows)
     could_be: dict[Of, Mask] = {
-        "veil": _tinted(cells, seen, there, covered),
+        "veil": _tinted(cells, seen, there, covered) | _patched(patches, grid) & (covered <= _CLEAR),
         "subject": _half_inside(covered),
         "ground": _haze(covered),
     }
@@ -94,6 +98,13 @@ def _tinted(cells: Plane, seen: Plane, there: Plane, covered: Plane) -> Mask:
     least = least_coverage(cells, upsampled(there, cells.shape[2], cells.shape[1]))
     tinted = (share > _TINTED[0]) & (share < _TINTED[1])
     return (covered > _SOLID) & even & tinted & (covered - least > _ROOM)
+
+
+def _patched(patches: Mask | None, grid: Raster) -> Mask:
+    """Patches of the clean plate over a picture: tinted glass looks no different."""
+    if patches is None:
+        return np.zeros((grid.height, grid.width), bool)
+    return resize(window_of(patches[None].astype(np.float32), grid.window), grid.width, grid.height)[0] > 0.5
 
 
 def _half_inside(covered: Plane) -> Mask:

@@ -31,6 +31,8 @@ _HUE, _CLOTH = 0.3, 0.01
 #: How near a hue must be to be the screen's very own, as a share of its purity; and the part of the picture's border
 #: that no veil takes.
 _VERY_HUE, _BORDER = 0.05, 0.15
+#: How far a patch of another cloth is from the screen around it, in the key's metric.
+_PATCH = 0.06
 #: Share of the screen's light below which an island is no part of it.
 _DIM = 0.6
 #: The part of the picture's shorter side that "nearby" spans.
@@ -51,12 +53,15 @@ class ScreenKnowledge:
         The screen's strongest primary: 0 red, 1 green, 2 blue.
     steady : bool
         Whether the light on it is the same on every frame.
+    patches : (rows, columns) bool or None
+        Where it is another cloth that reaches no border of the picture, and could as well be tinted glass before it.
     """
 
     plate: Plane
     noise: float
     primary: int
     steady: bool = True
+    patches: Mask | None = None
 
     @property
     def nbytes(self) -> int:
@@ -94,24 +99,44 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
     metric = np.stack([to_metric(m) for m in survey.mean])
     distance = np.min([_distance(metric, c) for c in to_metric(colours).T], axis=0)
     near = distance < _reach(colours)
-    rough = survey.deviation.mean(axis=1)
-    smooth = rough < 3 * float(np.median(rough[near] if near.any() else rough)) + _ROUGH
-    purity = _purity(metric)
-    trusted = near & smooth & _pure(purity, near & smooth)
-    if trusted.any():
-        every = trusted | _other_cloth(purity, trusted, smooth)
-        trusted = every & ~_before_it(purity, metric[:, 0], trusted, every.any(axis=0))
+    trusted, patches = _seen_bare(metric, survey.deviation.mean(axis=1), near)
     trusted = _as_marked(metric, trusted, screen)
     if not trusted.any():
         flat = np.broadcast_to(colours.mean(axis=1)[:, None, None], survey.mean.shape[1:]).copy()
         return _known(flat, survey, near, screen)
     plate = _average(survey.mean, trusted)
     lights = [light_on(plate, cells) for cells in survey.mean]
-    if all(light is None for light in lights):
-        return _known(plate, survey, trusted, screen)
-    # What is hidden on some frames is to be seen in the light of all.
-    alike = [cells if light is None else cells / light for cells, light in zip(survey.mean, lights, strict=True)]
-    return replace(_known(_average(np.stack(alike), trusted), survey, trusted, screen), steady=False)
+    steady = all(light is None for light in lights)
+    if not steady:
+        # What is hidden on some frames is to be seen in the light of all.
+        alike = [cells if light is None else cells / light for cells, light in zip(survey.mean, lights, strict=True)]
+        plate = _average(np.stack(alike), trusted)
+    known = _known(plate, survey, trusted, screen)
+    return replace(known, steady=steady, patches=patches & trusted.any(axis=0))
+
+
+def _seen_bare(metric: Plane, rough: Plane, near: Mask) -> tuple[Mask, Mask]:
+    """Cells on each frame that are nothing but screen, and those ``(rows, columns)`` of patches on it."""
+    smooth = rough < 3 * float(np.median(rough[near] if near.any() else rough)) + _ROUGH
+    purity = _purity(metric)
+    pure = near & smooth & _pure(purity, near & smooth)
+    if not pure.any():
+        return pure, np.zeros(pure.shape[1:], bool)
+    cloth = _other_cloth(purity, pure, smooth)
+    main = _main_part(pure)
+    before = _before_it(purity, metric[:, 0], main, pure.any(axis=0) | cloth)
+    mean = metric.mean(axis=0)
+    other = np.linalg.norm(mean - spread(mean, main), axis=0) > _PATCH
+    return (pure | cloth) & ~before, _away_from_border(cloth & ~before & other, 0.0)
+
+
+def _main_part(pure: Mask) -> Plane:
+    """One in the largest part of what is pure, zero elsewhere, ``(rows, columns)``."""
+    _, labels, sizes, _ = cv2.connectedComponentsWithStats(pure.any(axis=0).astype(np.uint8), connectivity=4)
+    largest = (labels == 1 + int(np.argmax(sizes[1:, cv2.CC_STAT_AREA]))).astype(np.float32)
+    # The subject throws its own light on what is beside it.
+    inner = cv2.erode(largest, np.ones((5, 5), np.uint8)).astype(np.float32, copy=False)
+    return inner if inner.any() else largest
 
 
 def _as_marked(metric: Plane, trusted: Mask, screen: Screen) -> Mask:
@@ -169,18 +194,14 @@ def _other_cloth(purity: Plane, trusted: Mask, smooth: Mask) -> Mask:
     return large[labels]
 
 
-def _before_it(purity: Plane, luma: Plane, pure: Mask, cells: Mask) -> Mask:
+def _before_it(purity: Plane, luma: Plane, main: Plane, cells: Mask) -> Mask:
     """Which of the `cells` ``(rows, columns)`` that might be screen are a veil or dark glass before it.
 
-    A veil has the very hue of the largest `pure` part, where that is nearest, but less of it. A pale floor has, too:
-    what takes a good part of the picture's border is no veil. Dark glass is an island.
+    A veil has the very hue of the `main` part of the screen, where that is nearest, but less of it. A pale floor has,
+    too: what takes a good part of the picture's border is no veil. Dark glass is an island.
     """
-    _, labels, sizes, _ = cv2.connectedComponentsWithStats(pure.any(axis=0).astype(np.uint8), connectivity=4)
-    largest = (labels == 1 + int(np.argmax(sizes[1:, cv2.CC_STAT_AREA]))).astype(np.float32)
-    # The subject throws its own light on what is beside it.
-    inner = cv2.erode(largest, np.ones((5, 5), np.uint8))
     *mean, light = np.concatenate([purity, luma[:, None]], axis=1).mean(axis=0)
-    *nominal, lit = spread(np.stack([*mean, light]), inner if inner.any() else largest)
+    *nominal, lit = spread(np.stack([*mean, light]), main)
     squared = np.maximum(nominal[0] ** 2 + nominal[1] ** 2, np.float32(1e-6))
     along = (mean[0] * nominal[0] + mean[1] * nominal[1]) / squared
     beside = (nominal[0] * mean[1] - nominal[1] * mean[0]) / squared

@@ -100,4 +100,6 @@ def doubts_of(footage: Footage, recipe: Recipe, number: int) -> list[Doubt]:
         return []
     with row_bands():
         picture = look.keyed(footage, recipe, number)
-    return doubts(picture.cells, picture.screen_cells, picture.cover, recipe.screen, picture.raster)
+    known = knowledge(footage, recipe.screen)
+    patches = known.patches if known else None
+    return doubts(picture.cells, picture.screen_cells, picture.cover, recipe.screen, picture.raster, patches)
