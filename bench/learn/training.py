@@ -105,7 +105,7 @@ def loss_of(network: Network, crops: list[list[Tensor]], flips: list[float]) -> 
         miss = cover - alpha
         loss = loss + ((miss.abs() + miss * miss) * weight).mean()
         error.append(float((miss.detach().clamp(-1, 1) ** 2).mean()))
-        loss = loss + 0.2 * (nnf.smooth_l1_loss(away[n], own, reduction="none").mean(0) * partial).mean()
+        loss = loss + 0.1 * (nnf.smooth_l1_loss(away[n], own, reduction="none").mean(0) * partial).mean()
     return loss / len(crops), torch.tensor(error)
 
 

@@ -37,7 +37,9 @@ _TAKEN, _TINTED = 0.6, 0.3
 #: share may change from cell to cell where it is no blur and no hair.
 _EDGE, _LITTLE, _STEADY = 3, 0.5, 0.05
 #: What share of the screen's colour a veil may leave, of its very hue to so much of it; and what share bare screen has.
-_VEILED, _VERY_HUE, _BARE = (0.15, 0.6), 0.1, 0.75
+_VEILED, _VERY_HUE, _BARE = (0.28, 0.6), 0.1, 0.75
+#: How wide a veil is, in cells: clothes have smaller parts of such a colour, and blurred edges are narrower.
+_WIDE = 17
 #: Share of the largest distances from the screen below which nothing is taken to be solid.
 _SOLID = 0.3
 
@@ -205,16 +207,18 @@ def _level_and_other(cells: Plane, screen: Plane) -> Plane:
 
 
 def _like_a_veil(here: Plane, there: Plane) -> Mask:
-    """Where colours ``(2, rows, columns)`` are the screen's very hue, but less of it, beside the screen.
+    """Where colours ``(2, rows, columns)`` are widely the screen's very hue, but less of it, beside the screen.
 
-    That is a veil, or a greyed cloth of that hue; within the subject it is the latter. Strands and edges are narrower.
+    That is a veil, or a greyed cloth of that hue; within the subject, or narrow, it is the latter.
     """
     squared = np.maximum(_squared(there), np.float32(0.02**2))
     left = (here * there).sum(axis=0) / squared
     beside = np.abs(here[0] * there[1] - here[1] * there[0]) / squared
     low, high = _VEILED
     like = (left > np.float32(low)) & (left < np.float32(high)) & (beside < np.float32(_VERY_HUE))
-    count, parts = cv2.connectedComponents(cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, _AROUND))
+    # Grain leaves gaps of a cell in it.
+    even = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_CLOSE, _AROUND)
+    count, parts = cv2.connectedComponents(cv2.morphologyEx(even, cv2.MORPH_OPEN, np.ones((_WIDE, _WIDE), np.uint8)))
     beside_screen = cv2.dilate((left > np.float32(_BARE)).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
     veil = np.zeros(count, bool)
     veil[np.unique(parts[beside_screen])] = True
