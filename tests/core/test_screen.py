@@ -200,6 +200,19 @@ def test_a_wide_veil_that_never_moves_is_not_taken_for_screen(left: int, over: f
     assert np.abs(found[:, 20:130, left + 10 : left + 100] - flat(GREEN)[:, :110, :90]).max() < 0.03
 
 
+def test_what_a_grey_thing_passes_before_is_still_seen_on_the_other_frames() -> None:
+    """On average over the frames the screen is paler where it went, and of the same hue: it is no veil for that."""
+    folds = 1 + 0.15 * np.sin(np.arange(320, dtype=np.float32) / 9)
+    plates = {}
+    for n in range(6):
+        cover = disc(x=60 + 40 * n, radius=45)
+        plates[n] = (flat((0.4, 0.4, 0.4)) * cover + flat(GREEN) * folds * (1 - cover)).astype(np.float32)
+    known = measure_screen(survey(plates), Screen(kind="screen", colour=GREEN))
+    assert known is not None
+    found = resize(known.plate, 320, 180)
+    assert np.abs(found - flat(GREEN) * folds)[:, 50:130, 30:290].max() < 0.02
+
+
 def test_a_pale_floor_and_a_dark_corner_are_screen() -> None:
     floor, corner = _mixed(GREEN, 0.6, 0.2), tuple(0.5 * v for v in GREEN)
     plates = {}

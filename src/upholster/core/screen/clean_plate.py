@@ -123,11 +123,15 @@ def _seen_bare(metric: Plane, rough: Plane, near: Mask) -> tuple[Mask, Mask]:
     if not pure.any():
         return pure, np.zeros(pure.shape[1:], bool)
     cloth = _other_cloth(purity, pure, smooth)
-    main = _main_part(pure)
-    before = _before_it(purity, metric[:, 0], main, pure.any(axis=0) | cloth)
-    mean = metric.mean(axis=0)
-    other = np.linalg.norm(mean - spread(mean, main), axis=0) > _PATCH
-    return (pure | cloth) & ~before, _away_from_border(cloth & ~before & other, 0.0)
+    bare = pure | cloth
+    # What passes before a cell on some frames says nothing of it.
+    often = bare.sum(axis=0, dtype=np.float32)
+    both = np.concatenate([metric, purity], axis=1)
+    mean = (both * bare[:, None]).sum(axis=0) / np.maximum(often, np.float32(1))
+    nominal = spread(mean, _main_part(pure))
+    before = _before_it(mean, nominal, often > 0)
+    other = np.linalg.norm(mean[:3] - nominal[:3], axis=0) > _PATCH
+    return bare & ~before, _away_from_border(cloth & ~before & other, 0.0)
 
 
 def _main_part(pure: Mask) -> Plane:
@@ -194,20 +198,24 @@ def _other_cloth(purity: Plane, trusted: Mask, smooth: Mask) -> Mask:
     return large[labels]
 
 
-def _before_it(purity: Plane, luma: Plane, main: Plane, cells: Mask) -> Mask:
+def _before_it(mean: Plane, nominal: Plane, cells: Mask) -> Mask:
     """Which of the `cells` ``(rows, columns)`` that might be screen are a veil or dark glass before it.
 
-    A veil has the very hue of the `main` part of the screen, where that is nearest, but less of it. A pale floor has,
-    too: what takes a good part of the picture's border is no veil. Dark glass is an island.
+    A veil has the very hue of the screen, but less of it. A pale floor has, too: what takes a good part of the
+    picture's border is no veil. Dark glass is an island.
+
+    Parameters
+    ----------
+    mean, nominal : (5, rows, columns) float32
+        Colours in the key's metric and their purity: as they are, and as the main part of the screen would have them.
+    cells : (rows, columns) bool
     """
-    *mean, light = np.concatenate([purity, luma[:, None]], axis=1).mean(axis=0)
-    *nominal, lit = spread(np.stack([*mean, light]), main)
-    squared = np.maximum(nominal[0] ** 2 + nominal[1] ** 2, np.float32(1e-6))
-    along = (mean[0] * nominal[0] + mean[1] * nominal[1]) / squared
-    beside = (nominal[0] * mean[1] - nominal[1] * mean[0]) / squared
-    pale = cells & (along < np.float32(_PURE)) & (np.abs(beside) < np.float32(_VERY_HUE))
-    dark = cells & (light < np.float32(_DIM) * lit)
-    return _away_from_border(pale, _BORDER) | _away_from_border(dark, 0.0)
+    one, two, own_one, own_two = *mean[3:], *nominal[3:]
+    squared = np.maximum(own_one * own_one + own_two * own_two, np.float32(1e-6))
+    less = (one * own_one + two * own_two) / squared < np.float32(_PURE)
+    very = np.abs(own_one * two - own_two * one) / squared < np.float32(_VERY_HUE)
+    dark = mean[0] < np.float32(_DIM) * nominal[0]
+    return _away_from_border(cells & less & very, _BORDER) | _away_from_border(cells & dark, 0.0)
 
 
 def _away_from_border(cells: Mask, share: float) -> Mask:
