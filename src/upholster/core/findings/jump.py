@@ -16,7 +16,7 @@ class Tale(NamedTuple):
     Attributes
     ----------
     light : float
-        Mean luma where the ground is bare, as a share of the clean plate's; 0 where none of it is seen.
+        Mean luma of the plate where the ground is bare; 0 where none of it is seen. The clean plate may follow it.
     covered : float
         How much of the picture is covered, as a share.
     """
@@ -30,9 +30,7 @@ def tale(here: Seen) -> Tale:
     bare = (here.half_codes[::2, ::2] <= CLEAR) & (here.away[::2, ::2] > 8 * here.unit)
     light = 0.0
     if here.clean is not None and bare.mean() > 0.02:
-        luma = luma_of(here.half_plate[:, ::2, ::2])
-        clean = float(luma_of(here.clean).mean())
-        light = float(luma[bare].mean()) / max(clean, 0.02)
+        light = float(luma_of(here.half_plate[:, ::2, ::2])[bare].mean())
     return Tale(round(light, 5), round(float(here.half_codes.mean()) / 255, 5))
 
 
