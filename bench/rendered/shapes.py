@@ -1,6 +1,6 @@
 """Meshes and strands as the renderer reads them from files."""
 
-from math import cos, pi, sin
+from math import pi, sin
 from pathlib import Path
 
 import numpy as np
@@ -117,9 +117,3 @@ def bottle(draw: Draw) -> Numbers:
     radii = np.array([0.001, 0.85, 1.0, draw.uniform(0.85, 1.1), 1.0, neck, neck * draw.uniform(0.95, 1.15)]) * wide
     fine = np.linspace(0, high, 80)
     return np.stack([np.interp(fine, heights, radii), fine - high / 2], axis=1)
-
-
-def turned(angle: float) -> Numbers:
-    """A turn about the upright axis, ``(4, 4)``."""
-    c, s = cos(angle), sin(angle)
-    return np.array([[c, 0, s, 0], [0, 1, 0, 0], [-s, 0, c, 0], [0, 0, 0, 1]])

@@ -10,7 +10,7 @@ from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
 Plane = NDArray[np.float32]
 
 #: Parts of the picture across and down in which light is measured.
-PARTS = 8, 5
+_PARTS = 8, 5
 #: Share of the screen's purity that a cell of it may depart by, in strength and in hue; and how much brighter or darker
 #: light may make it.
 _PURE, _HUE, _RANGE = 0.08, 0.06, (0.5, 2.0)
@@ -63,7 +63,7 @@ def _gain(clean: Plane, cells: Plane) -> Plane:
     hued = np.abs(one * own_two - two * own_one) / squared < np.float32(_HUE)
     gain = bright / nominal
     screen = pure & hued & (gain > np.float32(_RANGE[0])) & (gain < np.float32(_RANGE[1]))
-    across, down = min(PARTS[0], columns), min(PARTS[1], rows)
+    across, down = min(_PARTS[0], columns), min(_PARTS[1], rows)
     told, sure = np.ones((1, down, across), np.float32), np.zeros((down, across), np.float32)
     y, x = np.linspace(0, rows, down + 1).astype(int), np.linspace(0, columns, across + 1).astype(int)
     for j in range(down):
