@@ -342,6 +342,7 @@ def test_two_windows_lose_nothing_and_what_is_gone_is_said(begun: Page, clip: Cl
     stock.delete(clip.id)
     page.reload()
     expect(page.locator("#why")).to_have_text("Not here any more: paper moon.")
+    expect(page.locator("#quote")).to_contain_text("not in the stockroom any more")
     page.get_by_role("button", name="Render", exact=True).click()
     expect(page.locator("#says")).to_contain_text("“paper moon”: the clip is not in the stockroom any more")
     stock.bring_back(clip.id)

@@ -82,7 +82,6 @@ export class Deliver {
     const only = form.kinds.length === 1 ? ` ${form.title} has no other kind.` : "";
     const alpha = form.kinds.length ? ` ${this.choices.alphaWords[delivery.alpha]}${only}` : "";
     $("deliver-note").textContent = form.note + alpha;
-    $("render").disabled = false;
     this.#showAlso();
     if (form.takes.includes("colour")) this.#lookAtFlat();
   }
@@ -111,7 +110,6 @@ export class Deliver {
       } catch (error) {
         if (sequence !== this.asked) return;
         $("quote").textContent = error.message;
-        $("render").disabled = true;
       }
     }, rest);
   }
