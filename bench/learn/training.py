@@ -27,7 +27,7 @@ from upholster.core.matting.described import LEAST_STRENGTH, basis
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC
 from upholster.core.stages.matte.raw_matte import ANGLE, BARE, BESIDE, LEAST_LUMA, MOSTLY, SHADE, SOLIDLY
-from upholster.core.stages.matte.subject_colours import carried_outward, enclosed, surely_subject
+from upholster.core.stages.matte.subject_colours import carried_outward, surely_subject
 
 #: Cells across and down of a crop, how many pixels they may be wide, and crops of a step.
 _CELLS, _SIZES, _BATCH = (160, 80), (1, 2, 3, 3, 4, 6), 4
@@ -52,7 +52,7 @@ def _crop(example: examples.Example, draw: np.random.Generator) -> tuple[np.ndar
         plate, screen, alpha, rgb = (np.ascontiguousarray(p[..., ::-1]) for p in (plate, screen, alpha, rgb))
     cells, clean = area(plate, *_CELLS), area(screen, *_CELLS)
     known = ScreenKnowledge(clean, example.noise, example.primary)
-    sure, within = surely_subject(cells, clean, example.kind, known), enclosed(cells, clean)
+    sure, within = surely_subject(cells, clean, example.kind, known)
     subject = carried_outward(cells, clean, np.maximum(sure, within))
     to = basis(clean)
     # The colour that goes with a cell that is covered in part, and how much it is to be learnt.

@@ -17,7 +17,7 @@ from upholster.core.screen.survey import survey
 from upholster.core.stages.edge.choke import move_edge
 from upholster.core.stages.matte.fill_holes import close_dips
 from upholster.core.stages.matte.levels import levels
-from upholster.core.stages.matte.subject_colours import enclosed, surely_subject
+from upholster.core.stages.matte.subject_colours import surely_subject
 from upholster.core.stages.take.legal_values import LARGEST
 
 Colour = tuple[float, float, float]
@@ -204,6 +204,6 @@ def test_a_pale_veil_before_the_screen_is_not_surely_solid_and_a_pale_patch_on_t
     plate[inside], plate[hanging] = veiled[inside], veiled[hanging]
     clean = flat(BLUE)
     known = ScreenKnowledge(clean, 0.003, 2)
-    sure = np.maximum(surely_subject(plate, clean, "screen", known), enclosed(plate, clean))
+    sure = np.maximum(*surely_subject(plate, clean, "screen", known))
     assert sure[80:100, 80:100].min() > 0.9
     assert sure[50:130, 220:280].max() < 0.1

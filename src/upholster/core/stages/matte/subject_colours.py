@@ -50,7 +50,7 @@ def _run(picture: Picture, context: Context) -> Changes:
         found = glow_colours(cells, kind, clean)
     else:
         screen = resize(clean, cells.shape[2], cells.shape[1])
-        sure, within = surely_subject(cells, screen, kind, known), enclosed(cells, screen)
+        sure, within = surely_subject(cells, screen, kind, known)
         sure, within = _as_marked(cells, screen, context.screen, sure, within)
         carried = carried_outward(cells, screen, np.maximum(sure, within))
         found = corrected(picture.rgb, cells, screen, carried, np.stack([within, sure]), known.noise)
@@ -98,8 +98,7 @@ def subject_colours(cells: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
     if kind in ("dark", "light"):
         return glow_colours(cells, kind, known.plate)
     screen = resize(known.plate, cells.shape[2], cells.shape[1])
-    sure = np.maximum(surely_subject(cells, screen, kind, known), enclosed(cells, screen))
-    return carried_outward(cells, screen, sure)
+    return carried_outward(cells, screen, np.maximum(*surely_subject(cells, screen, kind, known)))
 
 
 def glow_colours(cells: Plane, kind: Kind, clean: Plane) -> Plane:
@@ -158,9 +157,30 @@ def _carried(cells, sure, around, own, places, labels, distance, out, first, end
                 out[c, j, i] = carried + (cells[c, j, i] - carried) * sure[j, i]
 
 
-def surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> Plane:
-    """Confidence 0..1 that a cell holds nothing of the screen."""
-    away = np.sqrt(_squared(to_metric(cells) - to_metric(screen)))
+def surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> tuple[Plane, Plane]:
+    """Which cells hold nothing of the screen.
+
+    Parameters
+    ----------
+    cells, screen : (3, rows, columns) float32
+        The plate, and the clean plate, on the grid of the subject's colours.
+
+    Returns
+    -------
+    sure : (rows, columns) float32
+        Confidence 0..1 by the cell's own colour.
+    within : (rows, columns) float32
+        One where nothing around holds much of the screen.
+    """
+    here, there = to_metric(cells), to_metric(screen)
+    solid = ~_like_a_veil(here[1:], there[1:])
+    sure = np.maximum(_far_from_screen(cells, screen, kind, known, here - there), _level_and_other(here, there) * solid)
+    return sure.astype(np.float32, copy=False), _enclosed(here[1:], there[1:]) * solid
+
+
+def _far_from_screen(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge, apart: Plane) -> Plane:
+    """Confidence 0..1 that a cell is as far from the screen, in the key's metric, as what is solid."""
+    away = np.sqrt(_squared(apart))
     # A veil is far from nothing, but not as far as what is solid; a half-covered cell lies between
     # the screen and a cell nearby that is all subject.
     least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away[::2, ::2], 0.995)))
@@ -174,36 +194,34 @@ def surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowled
         free = np.clip((np.float32(0.1) - left / whole) * 20, 0, 1).astype(np.float32)
         # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
         sure = np.maximum(sure * free, cv2.erode(free, _AROUND))
-    return np.maximum(sure, _level_and_other(cells, screen)).astype(np.float32)
+    return np.asarray(sure, np.float32)
 
 
-def enclosed(cells: Plane, screen: Plane) -> Plane:
+def _enclosed(here: Plane, there: Plane) -> Plane:
     """One where nothing around holds much of the screen's colour, nor more of it on one side than on the other.
 
     No edge reaches so far in. A blurred limb does, but there the screen's share goes steadily from one side to the
     other; between strands of hair it is uneven.
     """
-    here, there = to_metric(cells)[1:], to_metric(screen)[1:]
     share = (here * there).sum(axis=0) / np.maximum(_squared(there), np.float32(0.02**2))
     within = cv2.dilate(share, np.ones((2 * _EDGE + 1,) * 2, np.uint8)) < np.float32(_LITTLE)
     steady = cv2.dilate(share, _AROUND) - cv2.erode(share, _AROUND) < np.float32(_STEADY)
     # A seam between two cloths is one cell wide.
     beside = cv2.dilate((within & steady).astype(np.uint8), _AROUND) > 0
-    return (within & beside & ~_like_a_veil(here, there)).astype(np.float32)
+    return (within & beside).astype(np.float32)
 
 
-def _level_and_other(cells: Plane, screen: Plane) -> Plane:
+def _level_and_other(here: Plane, there: Plane) -> Plane:
     """One where an even part of the picture has another colour than the screen.
 
     A white veil takes away as much of the screen's colour as it covers, so what takes most of it
     is no veil. Shade takes colour too, but leaves colour over brightness as it was. A soft or
     blurred edge is not even.
     """
-    here, there = to_metric(cells), to_metric(screen)
     other = _departs(here[1:], there[1:], _TAKEN) & _departs(_over_luma(here), _over_luma(there), _TINTED)
     other = cv2.erode(other.astype(np.uint8), _AROUND) > 0
     vary = [cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here]
-    return (other & (_squared(vary) < _LEVEL**2) & ~_like_a_veil(here[1:], there[1:])).astype(np.float32)
+    return (other & (_squared(vary) < _LEVEL**2)).astype(np.float32)
 
 
 def _like_a_veil(here: Plane, there: Plane) -> Mask:
@@ -218,7 +236,10 @@ def _like_a_veil(here: Plane, there: Plane) -> Mask:
     like = (left > np.float32(low)) & (left < np.float32(high)) & (beside < np.float32(_VERY_HUE))
     # Grain leaves gaps of a cell in it.
     even = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_CLOSE, _AROUND)
-    count, parts = cv2.connectedComponents(cv2.morphologyEx(even, cv2.MORPH_OPEN, np.ones((_WIDE, _WIDE), np.uint8)))
+    wide = cv2.morphologyEx(even, cv2.MORPH_OPEN, np.ones((_WIDE, _WIDE), np.uint8))
+    if not wide.any():
+        return np.zeros(left.shape, bool)
+    count, parts = cv2.connectedComponents(wide)
     beside_screen = cv2.dilate((left > np.float32(_BARE)).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
     veil = np.zeros(count, bool)
     veil[np.unique(parts[beside_screen])] = True
