@@ -141,14 +141,32 @@ def test_a_rim_with_the_screen_or_a_line_in_it_is_a_fringe(colour: tuple[float, 
     assert not {"hole", "haze", "chatter"} & set(found)
 
 
-def test_light_of_the_screen_that_fades_inward_is_spill_and_a_green_coat_is_none() -> None:
+def test_a_dark_rim_is_a_fringe_where_it_was_made_so_and_none_where_the_plate_has_it() -> None:
     whole = frame()
-    fading = np.exp(-np.maximum(160 - np.hypot(X - 480, Y - 270), 0) / 20).astype(np.float32) * (X < 420)
-    lit = replace(whole, rgb=whole.rgb + 0.3 * fading * (flat(GREEN) - 0.2))
-    (spill,) = told(lit)["spill"]
+    rim = (1 - disc(480, 270, 155)) * (X > 480)
+    darker = replace(whole, rgb=whole.rgb * (1 - 0.25 * rim))
+    assert "fringe" in told(darker)
+    alpha = whole.alpha
+    assert "fringe" not in told(replace(darker, plate=darker.rgb * alpha + flat(GREEN) * (1 - alpha)))
+
+
+def test_strands_that_were_made_darker_are_a_fringe() -> None:
+    whole = strands()
+    away = np.clip((X - 620) / 20, 0, 1).astype(np.float32)
+    found = told(replace(whole, rgb=whole.rgb * (1 - 0.5 * away)))
+    assert found["fringe"] and all(place.box[0] * WIDTH > 600 for place in found["fringe"])
+
+
+def test_light_of_the_screen_that_fades_inward_is_spill_and_a_green_coat_or_hem_is_none() -> None:
+    whole = frame()
+    deep = np.maximum(160 - np.hypot(X - 480, Y - 270), 0)
+    light = 0.3 * (flat(GREEN) - 0.2)
+    (spill,) = told(replace(whole, rgb=whole.rgb + light * np.exp(-deep / 20) * (X < 420)))["spill"]
     assert spill.box[2] * WIDTH < 460
     coat = replace(whole, rgb=flat((0.35, 0.5, 0.37)))
     assert "spill" not in told(coat)
+    # As much of it as the light has on average, but as far as a seam and no further.
+    assert "spill" not in told(replace(whole, rgb=whole.rgb + 0.6 * light * (deep < 16) * (X < 420)))
 
 
 def test_an_edge_to_and_fro_chatters_and_one_that_moves_on_does_not() -> None:

@@ -7,23 +7,22 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from upholster.core.findings.seen import Mask, Plane, Seen
+from upholster.core.findings.seen import Mask, Plane
 
-#: Share of the square around that has to lie deep enough to tell.
-_TELLS = 0.12
+#: Share of a square that has to belong to the rim, or to what lies below it, to tell.
+_TELLS = 0.06
 
 
 class Departure(NamedTuple):
-    """How far a rim is from what lies below, how far that differs from itself (its deviation), and the rim's mean."""
+    """How far a rim is from what lies just below it, on average along it; and how far that varies (its deviation)."""
 
     away: Plane
     rough: Plane
-    there: Plane
 
 
 @dataclass(frozen=True, eq=False)
 class Rim:
-    """A rim, and what it is compared with; all at half the size.
+    """A rim, and what it is compared with, place by place; all at half the size.
 
     Attributes
     ----------
@@ -31,75 +30,66 @@ class Rim:
         How much each pixel of the rim counts.
     inner : (h, w) float32
         1 where the subject's own colour is taken from.
-    along, around, beyond : float
-        Sides of the squares in which the rim is averaged, what is below it, and in which that is seen to differ; in
-        pixels.
+    across, along : float
+        Sides of the squares in which rim and subject are compared, and in which that is averaged; in pixels.
     """
 
     weight: Plane
     inner: Plane
+    across: float
     along: float
-    around: float
-    beyond: float
 
     @cached_property
     def known(self) -> Mask:
-        """Where anything lies below that tells."""
-        return self._enlarged(_mean(self._small(self.inner), self.around / 2)) > _TELLS
+        """Where anything lies beside the rim that tells."""
+        return (self._rim_near > _TELLS) & (self._inner_near > _TELLS)
 
     def departs(self, values: Plane) -> Departure:
         """How the rim differs in some values from what lies below it."""
-        inside = values * self.inner
-        small = self._small(inside)
-        # What is averaged over much is averaged at half the size again.
-        own = _mean(small, self.around / 2) * self._per_around
-        # Where parts of different colours meet, one of them is not the other's fringe.
-        wide = _mean(small, self.beyond / 2) * self._per_beyond
-        spread = _mean(self._small(values * inside), self.beyond / 2) * self._per_beyond - wide * wide
-        there = _mean(values * self.weight, self.along) * self._per_along
-        rough = self._enlarged(np.sqrt(np.maximum(spread, np.float32(0))))
-        return Departure(there - self._enlarged(own), rough, there)
+        there = mean(values * self.weight, self.across) * self._per_rim
+        below = mean(values * self.inner, self.across) * self._per_inner
+        # Each place is compared with what lies below it: so parts of different colours differ along the rim in many
+        # ways, and what was done to the rim in one.
+        away = (there - below) * self._paired
+        along = mean(away, self.along) * self._per_pair
+        spread = mean(away * away, self.along) * self._per_pair - along * along
+        return Departure(along, np.sqrt(np.maximum(spread, np.float32(0))))
 
-    def tinted(self, here: Seen, *, pure: float, rough: float, grey: float) -> Plane:
-        """How much more of the screen's hue the rim has than what lies below it.
-
-        Parameters
-        ----------
-        pure, rough : float
-            How much of a departure in other hues, and of what the colours below differ from each other, is taken off.
-        grey : float
-            How far on the other side of grey from the screen's hue the rim may lie. What is no greener than grey, say,
-            is a paler part of the subject, and nothing of a green screen.
-        """
-        hued, other = self.departs(here.hued), self.departs(here.other)
-        more = hued.away - np.float32(pure) * np.abs(other.away) - np.float32(rough) * hued.rough
-        return np.minimum(more, hued.there + np.float32(grey)).astype(np.float32, copy=False)
+    def mean(self, values: Plane) -> Plane:
+        """Values that hold as much as they are covered, over the whole rim, averaged along it."""
+        edge = (self.weight > 0).astype(np.float32)
+        return mean(values * edge, self.along) * _inverse(mean(self.weight, self.along))
 
     @cached_property
-    def _per_along(self) -> Plane:
-        return _inverse(_mean(self.weight, self.along))
+    def _rim_near(self) -> Plane:
+        return mean(self.weight, self.across)
 
     @cached_property
-    def _per_around(self) -> Plane:
-        return _inverse(_mean(self._small(self.inner), self.around / 2))
+    def _inner_near(self) -> Plane:
+        return mean(self.inner, self.across)
 
     @cached_property
-    def _per_beyond(self) -> Plane:
-        return _inverse(_mean(self._small(self.inner), self.beyond / 2))
+    def _per_rim(self) -> Plane:
+        return _inverse(self._rim_near)
 
-    def _small(self, values: Plane) -> Plane:
-        height, width = values.shape
-        size = max(1, width // 2), max(1, height // 2)
-        return cv2.resize(values, size, interpolation=cv2.INTER_AREA).astype(np.float32, copy=False)
+    @cached_property
+    def _per_inner(self) -> Plane:
+        return _inverse(self._inner_near)
 
-    def _enlarged(self, values: Plane) -> Plane:
-        return cv2.resize(values, self.weight.shape[::-1]).astype(np.float32, copy=False)
+    @cached_property
+    def _paired(self) -> Plane:
+        return (self.known & (self.weight > 0)).astype(np.float32)
+
+    @cached_property
+    def _per_pair(self) -> Plane:
+        return _inverse(mean(self._paired, self.along))
 
 
 def _inverse(values: Plane) -> Plane:
     return np.asarray(1 / np.maximum(values, 1e-4), np.float32)
 
 
-def _mean(values: Plane, side: float) -> Plane:
+def mean(values: Plane, side: float) -> Plane:
+    """The mean of the square around each pixel, of about so many pixels, an odd number."""
     odd = 2 * round(side / 2) + 1
     return cv2.boxFilter(values, -1, (odd, odd), borderType=cv2.BORDER_REPLICATE).astype(np.float32, copy=False)

@@ -6,6 +6,7 @@ and distance, at half the size.
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -30,8 +31,25 @@ _DARK = 0.1
 _LIKE = 0.22
 #: How far from where they are drawn on a clean plate two cloths may meet, twice, as a share of its width.
 _CLOTHS = 0.08
+#: How much of the screen's luma goes with all of its hue, where its light falls on something.
+_LIGHT = 0.8
 #: Coverage as a code of 255: clear up to the first, solid from the second.
 CLEAR, SOLID = 13, 243
+
+
+class Removed(NamedTuple):
+    """What a key took away or made otherwise.
+
+    Attributes
+    ----------
+    luma : (h, w) float32
+        Of the subject's own, without the screen's light; negative where it was made lighter.
+    hued : (h, w) float32
+        Of the screen's light, as a share of its strength.
+    """
+
+    luma: Plane
+    hued: Plane
 
 
 @dataclass(frozen=True, eq=False)
@@ -201,6 +219,29 @@ class Seen:
         )
 
     @cached_property
+    def half_cover(self) -> Plane:
+        """Coverage 0..1 at half the size."""
+        return self.half_codes.astype(np.float32) / np.float32(255)
+
+    @cached_property
+    def removed(self) -> Removed:
+        """At half the size: what the plate has and the result over the clean plate has not; zero without a screen."""
+        nothing = np.zeros(self.half[::-1], np.float32)
+        if self.clean is None:
+            return Removed(nothing, nothing)
+        ground = [cv2.resize(c, self.half) for c in _metric(self.clean)]
+        luma, one, two = (
+            plate - self.half_cover * own - (1 - self.half_cover) * below
+            for plate, own, below in zip(_metric(self.half_plate), self._metric, ground, strict=True)
+        )
+        luma = luma / np.float32(LUMA_WEIGHT)
+        x, y, strength = self.hue
+        if not strength:
+            return Removed(luma, nothing)
+        hued = one * np.float32(x / strength) + two * np.float32(y / strength)
+        return Removed(luma - hued * np.float32(_LIGHT * luma_of(self.clean).mean()), hued)
+
+    @cached_property
     def hue(self) -> tuple[float, float, float]:
         """The screen's hue as a unit vector of colour differences, and how strong it is; zero where it has none."""
         if self.clean is None or self.glow:
@@ -215,23 +256,24 @@ class Seen:
         return self._metric[0] / np.float32(LUMA_WEIGHT)
 
     @cached_property
-    def hued(self) -> Plane:
-        """At half the size: how pure the screen's hue is in the result, the same in light and in shade.
-
-        Times `luma`, it is how much of it there is as a share of the screen's strength.
-        """
+    def screen_light(self) -> Plane:
+        """At half the size: how much of the screen's hue the result has, as a share of its strength."""
         return self._turned(self.hue[0], self.hue[1])
 
     @cached_property
-    def other(self) -> Plane:
-        """At half the size: how pure the hue across from that is, likewise; negative for the opposite."""
+    def other_light(self) -> Plane:
+        """At half the size: how much of the hue across from that it has; negative for the opposite."""
         return self._turned(-self.hue[1], self.hue[0])
+
+    @cached_property
+    def hued(self) -> Plane:
+        """At half the size: how pure the screen's hue is in the result, the same in light and in shade."""
+        return np.asarray(self.screen_light / np.maximum(self.luma, _DARK), np.float32)
 
     def _turned(self, x: float, y: float) -> Plane:
         _, one, two = self._metric
         strength = max(self.hue[2], 1e-3)
-        turned = one * np.float32(x / strength) + two * np.float32(y / strength)
-        return np.asarray(turned / np.maximum(self.luma, _DARK), np.float32)
+        return one * np.float32(x / strength) + two * np.float32(y / strength)
 
     @cached_property
     def _metric(self) -> tuple[Plane, Plane, Plane]:

@@ -4,21 +4,24 @@ import cv2
 import numpy as np
 
 from upholster.core.findings.moved import Moved
-from upholster.core.findings.rim import Rim
-from upholster.core.findings.seen import SOLID, Codes, Seen
+from upholster.core.findings.rim import Rim, mean
+from upholster.core.findings.seen import Codes, Mask, Plane, Seen
 
-#: Light from the screen is looked for down to so far from the edge, against what lies deeper, within so far around.
-_RIM, _DEEP, _AROUND = 12.0, 18.0, 60.0
-#: How far along the edge it is averaged.
-_ALONG = 20.0
-#: What is less than this share of the screen's strength is nobody's to see.
-_LEAST = 0.03
-#: How much of what the colours below differ from each other is no spill either.
-_ROUGH = 0.5
-#: How much more of the screen's hue than of any other it has.
-_PURE = 1.0
-#: How far beyond grey, away from the screen's hue, light from it may still show on a part that was coloured.
-_GREY = 0.2
+#: Light from the screen is looked for down to so far from the edge, against what lies from so deep down to there.
+_RIM, _DEEP, _DOWN = 16.0, 20.0, 44.0
+#: Sides of the squares in which they are compared, and in which that is averaged.
+_ACROSS, _ALONG = 44.0, 70.0
+#: Most that a step from one pixel of a picture 960 wide to the next counts, as a share of the screen's strength: where
+#: parts of different colours meet it is more, and says nothing.
+_STEP = 0.0015
+#: Step inward, on average, from which it is light that fades; where so much was taken at most, and where more was.
+_FADES, _FADES_TAKEN, _TAKEN = 0.00045, 0.0006, 0.05
+#: How much of what other hues change inward is taken off.
+_PURE = 0.5
+#: Pixels over which light that is known by its steps alone is taken to fade.
+_OVER = 120.0
+#: Share of a square that has to be solid to tell.
+_TELLS = 0.05
 
 
 def spill(here: Seen, beside: list[Moved]) -> Codes:
@@ -30,17 +33,47 @@ def spill(here: Seen, beside: list[Moved]) -> Codes:
     strength = here.hue[2]
     if not strength:
         return np.zeros_like(here.half_codes)
-    solid = here.half_codes >= SOLID
+    unit = here.unit / 2
+    solid = here.half_solid > 0
     edge = solid & (here.depth < _RIM * here.unit)
-    core = solid & (here.depth > _DEEP * here.unit)
-    rim = Rim(
-        edge.astype(np.float32),
-        core.astype(np.float32),
-        _ALONG * here.unit / 2,
-        _AROUND * here.unit / 2,
-        _AROUND * here.unit / 2,
-    )
-    tinted = rim.tinted(here, pure=_PURE, rough=_ROUGH, grey=_GREY)
-    light = tinted * np.maximum(here.luma, np.float32(0.1)) - np.float32(_LEAST)
-    lit = edge & rim.known & (light > 0)
-    return cv2.convertScaleAbs(np.where(lit, light, 0), alpha=255 * 2 * strength).astype(np.uint8, copy=False)
+    core = solid & (here.depth > _DEEP * here.unit) & (here.depth < _DOWN * here.unit)
+    rim = Rim(edge.astype(np.float32), core.astype(np.float32), _ACROSS * unit, _ALONG * unit)
+    fades, known = _fading(here)
+    least = np.where(rim.mean(here.removed.hued) < np.float32(_TAKEN), np.float32(_FADES), np.float32(_FADES_TAKEN))
+    light = np.maximum(rim.departs(here.screen_light).away, fades * np.float32(_OVER))
+    lit = np.where(edge & known & (fades > least), light, 0)
+    return cv2.convertScaleAbs(lit, alpha=255 * 2 * strength).astype(np.uint8, copy=False)
+
+
+def _fading(here: Seen) -> tuple[Plane, Mask]:
+    """How much of the screen's light goes with each pixel inward, on average around; and where that is known.
+
+    Steps are cut at a small one before they are averaged, as Huber's estimator does with what lies far out (Huber
+    1964, "Robust estimation of a location parameter"): a seam or a pattern has few large ones, light has small ones
+    everywhere. What only changes with the subject's own light and shade is none.
+    """
+    side = _ALONG * here.unit / 2
+    deep = cv2.blur(here.depth, (5, 5))
+    x, y = _sobel(deep)
+    length = np.maximum(np.hypot(x, y), np.float32(1e-3))
+    # Sobel's sum of a ramp of one is eight; a pixel of half the size is two.
+    x, y = x / (16 * length), y / (16 * length)
+    inner = cv2.erode(here.half_solid, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE) > 0
+    counts = (inner & (here.depth < _DOWN * here.unit)).astype(np.float32)
+    mass = mean(counts, side)
+    per = np.float32(1) / np.maximum(mass, np.float32(1e-3))
+    most = np.float32(_STEP / here.unit)
+
+    def inward(values: Plane) -> Plane:
+        across, down = _sobel(values)
+        step = np.clip(-(across * x + down * y), -most, most) * counts
+        return np.asarray(mean(step, side) * per * np.float32(here.unit), np.float32)
+
+    bright = mean(here.luma * counts, side) * per
+    own, pure = inward(here.screen_light), inward(np.asarray(here.hued * bright, np.float32))
+    return np.minimum(own, pure) - np.float32(_PURE) * np.abs(inward(here.other_light)), mass > _TELLS
+
+
+def _sobel(values: Plane) -> tuple[Plane, Plane]:
+    x, y = cv2.Sobel(values, cv2.CV_32F, 1, 0, ksize=3), cv2.Sobel(values, cv2.CV_32F, 0, 1, ksize=3)
+    return x.astype(np.float32, copy=False), y.astype(np.float32, copy=False)
