@@ -148,6 +148,9 @@ def test_a_dark_rim_is_a_fringe_where_it_was_made_so_and_none_where_the_plate_ha
     assert "fringe" in told(darker)
     alpha = whole.alpha
     assert "fringe" not in told(replace(darker, plate=darker.rgb * alpha + flat(GREEN) * (1 - alpha)))
+    # Nor is it a fringe that all light on the plate is another, or so much that it is burnt out.
+    for light in (0.7, 1.2, 2.0):
+        assert "fringe" not in told(replace(whole, plate=np.minimum(light * whole.plate, 1)))
 
 
 def test_strands_that_were_made_darker_are_a_fringe() -> None:

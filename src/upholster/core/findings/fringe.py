@@ -42,7 +42,7 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
     cover = here.half_cover
     weight = np.where(edge, cover, np.float32(0))
     rim = Rim(weight, below.astype(np.float32), _ACROSS * unit, _ALONG * unit)
-    made = rim.mean(here.removed.luma * cover)
+    made = rim.departs(here.removed.luma).away
     lighter = rim.departs(here.luma)
     differs = np.abs(lighter.away) - np.float32(_ROUGH) * lighter.rough
     made_so = np.sign(lighter.away) * made < -np.float32(_MADE)
@@ -54,6 +54,7 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
         wrong = np.maximum(wrong, np.where(tinted, hued.away, 0) * np.float32(2 * here.hue[2]))
     near = cv2.dilate(core, square(2 * _REACH * unit)) > 0
     cover_right = cv2.absdiff(here.unexplained, 128) < 255 / 2 * _COVER
-    alone = np.where(cover_right & (np.abs(made) > np.float32(_MADE_ALONE)), np.abs(made), 0)
+    alone = np.abs(rim.mean(here.removed.luma * cover))
+    alone = np.where(cover_right & (alone > np.float32(_MADE_ALONE)), alone, 0)
     wrong = np.where(edge, np.where(rim.known & near, wrong, alone), 0)
     return cv2.convertScaleAbs(np.clip(wrong * np.sqrt(weight), 0, 1), alpha=255).astype(np.uint8, copy=False)

@@ -54,6 +54,6 @@ KINDS: dict[Name, Kind] = {
     "fringe": Kind("a fringe round the subject", "off the colour beside it", 7, fringe, 0.012, 0.06, 150),
     "chatter": Kind("chatter", "coverage to and fro", 3, chatter, 0.04, 0.07, 24),
     "cut_off": Kind("cut off", "pixels of cut", 4, cut_off, 0.5, 0.5, 8),
-    "spill": Kind("spill on the subject", "of the screen's hue", 7, spill, 0.006, 0.012, 200),
+    "spill": Kind("spill on the subject", "of the screen's hue", 7, spill, 0.006, 0.027, 300),
     "jump": Kind("a jump", "of the light or the coverage", 2, None),
 }

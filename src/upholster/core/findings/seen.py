@@ -33,6 +33,8 @@ _LIKE = 0.22
 _CLOTHS = 0.08
 #: How much of the screen's luma goes with all of its hue, where its light falls on something.
 _LIGHT = 0.8
+#: Encoded value from which a plate is burnt out.
+_BURNT = 0.98
 #: Coverage as a code of 255: clear up to the first, solid from the second.
 CLEAR, SOLID = 13, 243
 
@@ -229,17 +231,24 @@ class Seen:
         nothing = np.zeros(self.half[::-1], np.float32)
         if self.clean is None:
             return Removed(nothing, nothing)
+        plate = _metric(self.half_plate)
         ground = [cv2.resize(c, self.half) for c in _metric(self.clean)]
+        # In the light of this frame, on the screen and on the subject.
+        behind = _brighter(plate[0], ground[0], self.half_codes <= CLEAR)
+        before = _brighter(plate[0], self._metric[0], self.half_codes >= SOLID)
         luma, one, two = (
-            plate - self.half_cover * own - (1 - self.half_cover) * below
-            for plate, own, below in zip(_metric(self.half_plate), self._metric, ground, strict=True)
+            there - self.half_cover * own * before - (1 - self.half_cover) * below * behind
+            for there, own, below in zip(plate, self._metric, ground, strict=True)
         )
         luma = luma / np.float32(LUMA_WEIGHT)
+        # What is burnt out on the plate may have been anything.
+        told = (self.half_plate.max(axis=0) < _BURNT).astype(np.float32)
         x, y, strength = self.hue
         if not strength:
-            return Removed(luma, nothing)
+            return Removed(luma * told, nothing)
         hued = one * np.float32(x / strength) + two * np.float32(y / strength)
-        return Removed(luma - hued * np.float32(_LIGHT * luma_of(self.clean).mean()), hued)
+        luma = luma - hued * np.float32(_LIGHT * luma_of(self.clean).mean())
+        return Removed(luma * told, hued * told)
 
     @cached_property
     def hue(self) -> tuple[float, float, float]:
@@ -322,6 +331,12 @@ def square(width: float) -> Codes:
     """A square element of about so many pixels across, an odd number: done in two passes, however large."""
     side = 2 * round(width / 2) + 1
     return np.ones((side, side), np.uint8)
+
+
+def _brighter(one: Plane, two: Plane, where: Mask) -> np.float32:
+    """How much brighter one plane is than another, by least squares."""
+    one, two = one[where], two[where]
+    return np.float32(one @ two / max(float(two @ two), 1e-6)) if one.size else np.float32(1)
 
 
 def _halved(picture: Plane, size: tuple[int, int]) -> Plane:

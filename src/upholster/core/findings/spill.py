@@ -16,6 +16,8 @@ _ACROSS, _ALONG = 44.0, 70.0
 _STEP = 0.0015
 #: Step inward, on average, from which it is light that fades; where so much was taken at most, and where more was.
 _FADES, _FADES_TAKEN, _TAKEN = 0.00045, 0.0006, 0.05
+#: What is less than this share of the screen's strength is nobody's to see.
+_LEAST = 0.04
 #: How much of what other hues change inward is taken off.
 _PURE = 0.5
 #: Pixels over which light that is known by its steps alone is taken to fade.
@@ -40,8 +42,11 @@ def spill(here: Seen, beside: list[Moved]) -> Codes:
     rim = Rim(edge.astype(np.float32), core.astype(np.float32), _ACROSS * unit, _ALONG * unit)
     fades, known = _fading(here)
     least = np.where(rim.mean(here.removed.hued) < np.float32(_TAKEN), np.float32(_FADES), np.float32(_FADES_TAKEN))
-    light = np.maximum(rim.departs(here.screen_light).away, fades * np.float32(_OVER))
-    lit = np.where(edge & known & (fades > least), light, 0)
+    more = rim.departs(here.screen_light)
+    # Where colours differ along the edge, their mean says little, and the steps say it.
+    much = ~rim.known | (more.away + more.rough > np.float32(_LEAST))
+    told = known & much & (fades > least)
+    lit = np.where(edge & told, np.maximum(more.away, fades * np.float32(_OVER)), 0)
     return cv2.convertScaleAbs(lit, alpha=255 * 2 * strength).astype(np.uint8, copy=False)
 
 
