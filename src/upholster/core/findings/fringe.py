@@ -5,7 +5,7 @@ import numpy as np
 
 from upholster.core.findings.moved import Moved
 from upholster.core.findings.rim import Rim
-from upholster.core.findings.seen import CLEAR, Codes, Seen, square
+from upholster.core.findings.seen import CLEAR, Codes, Seen, halved, square
 
 #: How deep below the edge the subject's own colour is looked for, down to where; within how far a rim has any.
 _DEEP, _DOWN, _REACH = 3.0, 9.0, 8.0
@@ -14,9 +14,9 @@ _ACROSS, _ALONG = 18.0, 48.0
 #: How much of what the differences vary along the rim is no fringe either.
 _ROUGH = 0.8
 #: More of the screen's hue than below, as a share of its strength, that a rim may have of its own.
-_HUE = 0.18
+_HUE = 0.2
 #: Luma that a rim may differ by where the plate has it so.
-_LUMA = 0.26
+_LUMA = 0.28
 #: What luma it may have been made to have, and how much it may differ by then.
 _MADE, _MADE_LUMA = 0.03, 0.025
 #: What luma it may have been made to have where nothing lies below to compare with, as in hair.
@@ -42,8 +42,7 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
     cover = here.half_cover
     weight = np.where(edge, cover, np.float32(0))
     rim = Rim(weight, below.astype(np.float32), _ACROSS * unit, _ALONG * unit)
-    made = rim.departs(here.removed.luma).away
-    lighter = rim.departs(here.luma)
+    lighter, made = rim.departs(here.luma), rim.departs(here.removed.luma).away
     differs = np.abs(lighter.away) - np.float32(_ROUGH) * lighter.rough
     made_so = np.sign(lighter.away) * made < -np.float32(_MADE)
     told = np.where(made_so, differs > np.float32(_MADE_LUMA), differs > np.float32(_LUMA))
@@ -52,9 +51,10 @@ def fringe(here: Seen, beside: list[Moved]) -> Codes:
         hued, other = rim.departs(here.screen_light), rim.departs(here.other_light)
         tinted = hued.away - np.abs(other.away) - np.float32(_ROUGH) * hued.rough > np.float32(_HUE)
         wrong = np.maximum(wrong, np.where(tinted, hued.away, 0) * np.float32(2 * here.hue[2]))
-    near = cv2.dilate(core, square(2 * _REACH * unit)) > 0
-    cover_right = cv2.absdiff(here.unexplained, 128) < 255 / 2 * _COVER
     alone = np.abs(rim.mean(here.removed.luma * cover))
-    alone = np.where(cover_right & (alone > np.float32(_MADE_ALONE)), alone, 0)
-    wrong = np.where(edge, np.where(rim.known & near, wrong, alone), 0)
-    return cv2.convertScaleAbs(np.clip(wrong * np.sqrt(weight), 0, 1), alpha=255).astype(np.uint8, copy=False)
+    right = np.abs(halved(here.unexplained.astype(np.float32)) - 128) < 255 / 2 * _COVER
+    alone = np.where(right & (alone > np.float32(_MADE_ALONE)), alone, 0)
+    near = halved(cv2.dilate(core, square(2 * _REACH * unit)).astype(np.float32)) > 0
+    wrong = np.asarray(np.where(rim.known & near, wrong, alone), np.float32)
+    wrong = np.where(edge, cv2.resize(wrong, here.half) * np.sqrt(weight), 0)
+    return cv2.convertScaleAbs(np.clip(wrong, 0, 1), alpha=255).astype(np.uint8, copy=False)

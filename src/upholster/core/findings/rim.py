@@ -7,7 +7,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from upholster.core.findings.seen import Mask, Plane
+from upholster.core.findings.seen import Mask, Plane, halved
 
 #: Share of a square that has to belong to the rim, or to what lies below it, to tell.
 _TELLS = 0.06
@@ -22,7 +22,10 @@ class Departure(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Rim:
-    """A rim, and what it is compared with, place by place; all at half the size.
+    """A rim, and what it is compared with, place by place.
+
+    What it is given is at half the size of the picture, what it gives at half of that again: averages over so much
+    are as good there.
 
     Attributes
     ----------
@@ -46,47 +49,54 @@ class Rim:
 
     def departs(self, values: Plane) -> Departure:
         """How the rim differs in some values from what lies below it."""
-        there = mean(values * self.weight, self.across) * self._per_rim
-        below = mean(values * self.inner, self.across) * self._per_inner
+        there = self._near(values * self.weight) * self._per_rim
+        below = self._near(values * self.inner) * self._per_inner
         # Each place is compared with what lies below it: so parts of different colours differ along the rim in many
         # ways, and what was done to the rim in one.
         away = (there - below) * self._paired
-        along = mean(away, self.along) * self._per_pair
-        spread = mean(away * away, self.along) * self._per_pair - along * along
+        along = mean(away, self.along / 2) * self._per_pair
+        spread = mean(away * away, self.along / 2) * self._per_pair - along * along
         return Departure(along, np.sqrt(np.maximum(spread, np.float32(0))))
 
     def mean(self, values: Plane) -> Plane:
         """Values that hold as much as they are covered, over the whole rim, averaged along it."""
-        edge = (self.weight > 0).astype(np.float32)
-        return mean(values * edge, self.along) * _inverse(mean(self.weight, self.along))
+        return mean(halved(values * (self.weight > 0)), self.along / 2) * self._per_along
+
+    def _near(self, values: Plane) -> Plane:
+        return mean(halved(values), self.across / 2)
 
     @cached_property
     def _rim_near(self) -> Plane:
-        return mean(self.weight, self.across)
+        return self._near(self.weight)
 
     @cached_property
     def _inner_near(self) -> Plane:
-        return mean(self.inner, self.across)
+        return self._near(self.inner)
 
     @cached_property
     def _per_rim(self) -> Plane:
-        return _inverse(self._rim_near)
+        return inverse(self._rim_near)
 
     @cached_property
     def _per_inner(self) -> Plane:
-        return _inverse(self._inner_near)
+        return inverse(self._inner_near)
+
+    @cached_property
+    def _per_along(self) -> Plane:
+        return inverse(mean(halved(self.weight), self.along / 2))
 
     @cached_property
     def _paired(self) -> Plane:
-        return (self.known & (self.weight > 0)).astype(np.float32)
+        return (self.known & (halved(self.weight) > 0)).astype(np.float32)
 
     @cached_property
     def _per_pair(self) -> Plane:
-        return _inverse(mean(self._paired, self.along))
+        return inverse(mean(self._paired, self.along / 2))
 
 
-def _inverse(values: Plane) -> Plane:
-    return np.asarray(1 / np.maximum(values, 1e-4), np.float32)
+def inverse(values: Plane) -> Plane:
+    """One over each value; of nothing, a number that does no harm where there is nothing."""
+    return np.asarray(np.float32(1) / np.maximum(values, np.float32(1e-4)), np.float32)
 
 
 def mean(values: Plane, side: float) -> Plane:

@@ -165,13 +165,17 @@ class Seen:
 
     @cached_property
     def half_plate(self) -> Plane:
-        return _halved(self.plate, self.half)
+        return _smaller(self.plate, self.half)
 
     @cached_property
     def half_rgb(self) -> Plane:
         # Averaged by coverage: what a clear pixel would look like means nothing.
         cover = np.maximum(cv2.resize(self.alpha, self.half, interpolation=cv2.INTER_AREA), np.float32(1e-3))
-        return _halved(self.rgb * self.alpha, self.half) / cover
+        return self._premultiplied / cover
+
+    @cached_property
+    def _premultiplied(self) -> Plane:
+        return _smaller(self.rgb * self.alpha, self.half)
 
     @cached_property
     def grey(self) -> Codes:
@@ -231,24 +235,21 @@ class Seen:
         nothing = np.zeros(self.half[::-1], np.float32)
         if self.clean is None:
             return Removed(nothing, nothing)
-        plate = _metric(self.half_plate)
-        ground = [cv2.resize(c, self.half) for c in _metric(self.clean)]
+        ground = np.stack([cv2.resize(c, self.half) for c in self.clean])
+        light = luma_of(self.half_plate)
         # In the light of this frame, on the screen and on the subject.
-        behind = _brighter(plate[0], ground[0], self.half_codes <= CLEAR)
-        before = _brighter(plate[0], self._metric[0], self.half_codes >= SOLID)
-        luma, one, two = (
-            there - self.half_cover * own * before - (1 - self.half_cover) * below * behind
-            for there, own, below in zip(plate, self._metric, ground, strict=True)
-        )
-        luma = luma / np.float32(LUMA_WEIGHT)
+        behind = _brighter(light, luma_of(ground), self.half_codes <= CLEAR)
+        before = _brighter(light, self.luma, self.half_codes >= SOLID)
+        less = self.half_plate - before * self._premultiplied - behind * (1 - self.half_cover) * ground
         # What is burnt out on the plate may have been anything.
-        told = (self.half_plate.max(axis=0) < _BURNT).astype(np.float32)
+        less *= self.half_plate.max(axis=0) < _BURNT
+        luma = luma_of(less)
         x, y, strength = self.hue
         if not strength:
-            return Removed(luma * told, nothing)
-        hued = one * np.float32(x / strength) + two * np.float32(y / strength)
-        luma = luma - hued * np.float32(_LIGHT * luma_of(self.clean).mean())
-        return Removed(luma * told, hued * told)
+            return Removed(luma, nothing)
+        r, g, b = (x * TO_METRIC[1] + y * TO_METRIC[2]) / np.float32(strength)
+        hued = (r * less[0] + g * less[1] + b * less[2]).astype(np.float32, copy=False)
+        return Removed(luma - hued * np.float32(_LIGHT * luma_of(self.clean).mean()), hued)
 
     @cached_property
     def hue(self) -> tuple[float, float, float]:
@@ -339,7 +340,13 @@ def _brighter(one: Plane, two: Plane, where: Mask) -> np.float32:
     return np.float32(one @ two / max(float(two @ two), 1e-6)) if one.size else np.float32(1)
 
 
-def _halved(picture: Plane, size: tuple[int, int]) -> Plane:
+def halved(values: Plane) -> Plane:
+    """A plane at half its size."""
+    size = max(1, values.shape[1] // 2), max(1, values.shape[0] // 2)
+    return cv2.resize(values, size, interpolation=cv2.INTER_AREA).astype(np.float32, copy=False)
+
+
+def _smaller(picture: Plane, size: tuple[int, int]) -> Plane:
     return np.stack([cv2.resize(c, size, interpolation=cv2.INTER_AREA) for c in picture])
 
 
