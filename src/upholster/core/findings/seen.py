@@ -236,11 +236,11 @@ class Seen:
         if self.clean is None:
             return Removed(nothing, nothing)
         ground = np.stack([cv2.resize(c, self.half) for c in self.clean])
-        light = luma_of(self.half_plate)
-        # In the light of this frame, on the screen and on the subject.
-        behind = _brighter(light, luma_of(ground), self.half_codes <= CLEAR)
-        before = _brighter(light, self.luma, self.half_codes >= SOLID)
-        less = self.half_plate - before * self._premultiplied - behind * (1 - self.half_cover) * ground
+        # A result that is as a whole brighter or darker than the plate has nothing taken away.
+        solid = self.half_codes >= SOLID
+        there, own = luma_of(self.half_plate)[solid], self.luma[solid]
+        gain = float(there @ own) / max(float(own @ own), 1e-6) if own.size else 1.0
+        less = self.half_plate - np.float32(gain) * self._premultiplied - (1 - self.half_cover) * ground
         # What is burnt out on the plate may have been anything.
         less *= self.half_plate.max(axis=0) < _BURNT
         luma = luma_of(less)
@@ -332,12 +332,6 @@ def square(width: float) -> Codes:
     """A square element of about so many pixels across, an odd number: done in two passes, however large."""
     side = 2 * round(width / 2) + 1
     return np.ones((side, side), np.uint8)
-
-
-def _brighter(one: Plane, two: Plane, where: Mask) -> np.float32:
-    """How much brighter one plane is than another, by least squares."""
-    one, two = one[where], two[where]
-    return np.float32(one @ two / max(float(two @ two), 1e-6)) if one.size else np.float32(1)
 
 
 def halved(values: Plane) -> Plane:
