@@ -1,33 +1,38 @@
-"""Makes the examples, trains the network and puts it into the package.
+"""Makes the examples, trains a network and puts it into the package.
 
-    .venv/bin/python -m bench.learn examples FOLDER [--seeds 1000 1016 | --plates RENDERED]
+    .venv/bin/python -m bench.learn key examples FOLDER [--seeds 1000 1016 | --plates RENDERED]
+    .venv/bin/python -m bench.learn trace examples FOLDER [--seeds 1000 1090]
     PYTHONPATH=src:.:$(.venv/bin/python -c "import site; print(site.getsitepackages()[0])") \\
-        TORCH/bin/python -m bench.learn train FOLDER [--minutes 30] [--further --rate 2e-3]
+        TORCH/bin/python -m bench.learn key train FOLDER [--minutes 30] [--further --rate 2e-3]
 
-The second needs PyTorch and onnx, which nothing else here does: `TORCH` is an environment that has them (made with
-``python3.11 -m venv TORCH && TORCH/bin/pip install torch onnx``). The folder takes 7 GB for 16 seeds, and as much
-memory. On two cores half an hour of training is enough; the same seed gives about the same network, since how far it
-comes in that time is the machine's affair.
+The last needs PyTorch and onnx, which nothing else here does: `TORCH` is an environment that has them (made with
+``python3.11 -m venv TORCH && TORCH/bin/pip install torch onnx``). The folder takes 7 GB for 16 seeds of the key's, and
+5 GB for 90 of the trace's, and as much memory. On two cores half an hour of training is enough; the same seed gives
+about the same network, since how far it comes in that time is the machine's affair.
 
-The network in the package was trained for 77 minutes on plates of seeds 1000 to 1015, and `--further` at a rate of 2e-3
-for 60 more on those of seeds 1016 to 1035, then at 1.5e-3 for 29 on those of seeds 1016 to 1022 and 1036 to 1048. In
-the first 60 what is solid counted twice and `_of_other_colours` was not there yet; `_no_screen` came after all of it.
+The key's network in the package was trained for 77 minutes on plates of seeds 1000 to 1015, and `--further` at a rate
+of 2e-3 for 60 more on those of seeds 1016 to 1035, then at 1.5e-3 for 29 on those of seeds 1016 to 1022 and 1036 to
+1048. In the first 60 what is solid counted twice and `_of_other_colours` was not there yet; `_no_screen` came after all
+of it.
 """
 
 import argparse
 from pathlib import Path
 
-from bench.learn import examples
+from upholster.core.matting import learnt
+from upholster.core.trace import weighed
 
-import upholster.core.matting.learnt as learnt
-
-#: Where the network and a sample of its answers go.
-NETWORK = Path(learnt.__file__).with_name("learnt.onnx")
-SAMPLE = Path(__file__).parents[2] / "tests/core/learnt_sample.npz"
+#: Where each network and a sample of its answers go.
+_SAMPLES = Path(__file__).parents[2] / "tests/core"
+NETWORKS = {
+    "key": (Path(learnt.__file__).with_name("learnt.onnx"), _SAMPLES / "learnt_sample.npz"),
+    "trace": (Path(weighed.__file__).with_name("weighed.onnx"), _SAMPLES / "trace/weighed_sample.npz"),
+}
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m bench.learn")
+    parser.add_argument("whose", choices=list(NETWORKS))
     parser.add_argument("what", choices=["examples", "train"])
     parser.add_argument("folder", type=Path)
     parser.add_argument(
@@ -36,19 +41,40 @@ def main() -> None:
     parser.add_argument("--plates", type=Path, help="a folder of rendered plates to take in place of drawn ones")
     parser.add_argument("--minutes", type=float, default=30)
     parser.add_argument("--further", action="store_true", help="go on from the network in the package")
-    parser.add_argument("--rate", type=float, default=3e-3, help="how large the first steps are")
+    parser.add_argument("--rate", type=float, help="how large the first steps are")
     said = parser.parse_args()
     if said.what == "examples":
+        _examples(said)
+    else:
+        _train(said)
+
+
+def _examples(said: argparse.Namespace) -> None:
+    # Imported late, here and below: whoever makes examples of one needs nothing of the other, and no PyTorch.
+    if said.whose == "trace":
+        from bench.learn.trace.examples import make
+
+        make(said.folder, range(*said.seeds))
+    else:
+        from bench.learn.key import examples
+
         if said.plates:
             examples.take(said.folder, said.plates)
         else:
             examples.make(said.folder, range(*said.seeds))
-        return
-    # Imported late: making examples needs no PyTorch.
-    from bench.learn.export import export
-    from bench.learn.training import train
 
-    export(train(said.folder, said.minutes, NETWORK if said.further else None, said.rate), NETWORK, SAMPLE)
+
+def _train(said: argparse.Namespace) -> None:
+    from bench.learn.export import export
+
+    if said.whose == "trace":
+        from bench.learn.trace.training import train
+    else:
+        from bench.learn.key.training import train
+
+    network, sample = NETWORKS[said.whose]
+    rates = {"rate": said.rate} if said.rate else {}
+    export(train(said.folder, said.minutes, network if said.further else None, **rates), network, sample)
 
 
 if __name__ == "__main__":

@@ -1,15 +1,14 @@
-"""A trained network as a file that OpenCV reads, and a sample of what it answers."""
+"""A trained network as a file that ONNX Runtime reads, and a sample of what it answers."""
 
 from pathlib import Path
 
 import numpy as np
 import onnx
 import torch
-import torch.nn.functional as nnf
 from bench.learn.network import Network
 from onnx import TensorProto, numpy_helper
 
-from upholster.core.matting.learnt import TOLD
+from upholster.core.networks import BLOCK
 
 
 def export(network: Network, path: Path, sample: Path) -> None:
@@ -17,15 +16,15 @@ def export(network: Network, path: Path, sample: Path) -> None:
     for parameter in network.parameters():
         parameter.data = parameter.data.half().float()
     network.eval()
-    example = torch.zeros(1, 4 * TOLD, 48, 80)
+    example = torch.zeros(1, BLOCK**2 * network.told, 48, 80)
     sides = {2: "rows", 3: "columns"}
     torch.onnx.export(
         network, (example,), str(path), dynamo=False, opset_version=17, input_names=["told"], output_names=["given"],
         dynamic_axes={"told": sides, "given": sides},
     )  # fmt: skip
-    told = np.random.default_rng(7).normal(0.4, 0.5, (TOLD, 16, 32)).astype(np.float32)
+    told = np.random.default_rng(7).normal(0.4, 0.5, (network.told, 16, 32)).astype(np.float32)
     with torch.no_grad():
-        given = nnf.pixel_shuffle(network(nnf.pixel_unshuffle(torch.from_numpy(told)[None], 2)), 2)[0]
+        given = network.answer(torch.from_numpy(told)[None])[0]
     np.savez_compressed(sample, told=told, given=given.numpy())
     _halved(path)
 

@@ -1,19 +1,26 @@
-"""The network, for training; `upholster.core.matting.learnt` runs what comes of it."""
+"""The networks, for training; `upholster.core.networks` runs what comes of them."""
 
 import torch
 import torch.nn.functional as nnf
 from torch import Tensor, nn
 
-from upholster.core.matting.learnt import GIVEN, TOLD
+from upholster.core.networks import BLOCK
 
 
 class Network(nn.Module):
-    """Looks at cells in blocks of two by two, at four sizes, and passes detail across."""
+    """Looks at a picture in blocks of two by two, at four sizes, and passes detail across.
 
-    def __init__(self, widths: tuple[int, int, int, int] = (16, 24, 32, 40)) -> None:
+    Parameters
+    ----------
+    told, given : int
+        Planes it is told of, and planes it gives.
+    """
+
+    def __init__(self, told: int, given: int, widths: tuple[int, int, int, int] = (16, 24, 32, 40)) -> None:
         super().__init__()
         a, b, c, d = widths
-        self.enter = nn.Conv2d(4 * TOLD, a, 1)
+        self.told = told
+        self.enter = nn.Conv2d(BLOCK**2 * told, a, 1)
         self.first = _conv(a, a)
         self.second = nn.Sequential(_conv(a, b, 2), _conv(b, b))
         self.third = nn.Sequential(_conv(b, c, 2), _conv(c, c))
@@ -21,12 +28,16 @@ class Network(nn.Module):
         self.to_third = _conv(d + c, c)
         self.to_second = _conv(c + b, b)
         self.to_first = _conv(b + a, a)
-        self.leave = nn.Conv2d(a, 4 * GIVEN, 1)
+        self.leave = nn.Conv2d(a, BLOCK**2 * given, 1)
         nn.init.zeros_(self.leave.weight)
         nn.init.zeros_(self.leave.bias)
 
+    def answer(self, told: Tensor) -> Tensor:
+        """``(n, told, rows, columns)`` to ``(n, given, rows, columns)``; sides are multiples of sixteen."""
+        return nnf.pixel_shuffle(self(nnf.pixel_unshuffle(told, BLOCK)), BLOCK)
+
     def forward(self, told: Tensor) -> Tensor:
-        """``(n, 4 * TOLD, h, w)`` cells in blocks to ``(n, 4 * GIVEN, h, w)``; sides are multiples of eight."""
+        """The same, of planes that stand behind each other already."""
         first = self.first(torch.relu(self.enter(told)))
         second = self.second(first)
         third = self.third(second)

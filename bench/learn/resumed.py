@@ -12,12 +12,11 @@ from onnx import numpy_helper
 from torch import Tensor, nn
 
 
-def resumed(path: Path, told: Tensor) -> Network:
-    """A network that gives for `told`, while it learns, what the one at `path` gives.
+def resume(network: Network, path: Path, told: Tensor) -> None:
+    """Let a network give for `told`, while it learns, what the one at `path` gives.
 
     Exporting folds each normalisation into its convolution; here they are parted again, by what `told` comes to.
     """
-    network = Network()
     convolutions = [c for c in network.modules() if isinstance(c, nn.Conv2d) and c is not network.leave]
     norms, hooks = (norm for norm in network.modules() if isinstance(norm, nn.BatchNorm2d)), []
     with torch.no_grad():
@@ -27,10 +26,9 @@ def resumed(path: Path, told: Tensor) -> Network:
                 convolution.bias.copy_(bias)
             else:
                 hooks.append(next(norms).register_forward_pre_hook(_Parted(bias)))
-        network.train()(told)
+        network.train().answer(told)
     for hook in hooks:
         hook.remove()
-    return network
 
 
 class _Parted:

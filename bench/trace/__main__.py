@@ -94,18 +94,23 @@ def brushed(plate: Plate, draw: np.random.Generator) -> tuple[list[Stroke], floa
 def corrected(
     plate: Plate, strokes: Sequence[Stroke], covers: Sequence[Plane], draw: np.random.Generator
 ) -> list[Stroke]:
-    """Strokes on two more frames: the worst one of either half."""
+    """Strokes on two more frames, twice: whoever corrects a frame sees what came of it, and corrects it once more."""
+    frames = worst(plate, covers)
+    more = [*strokes, *on_wrong(plate, covers, frames, draw)]
+    again, _ = traced(plate, more)
+    return more + on_wrong(plate, again, frames, draw)
+
+
+def worst(plate: Plate, covers: Sequence[Plane]) -> list[int]:
+    """The worst frame of either half of what comes after the base."""
     found = [metrics.overlap(c, t) for c, t in zip(covers, plate.truth, strict=True)]
     third = FRAMES // 3
-    frames = [int(np.argmin(found[third : 2 * third])) + third, int(np.argmin(found[2 * third :])) + 2 * third]
-    more = list(strokes)
-    for frame in frames:
-        more += where_wrong(covers[frame], plate.truth[frame], frame, draw)
-    # Whoever corrects a frame sees what came of it, and corrects it once more.
-    again, _ = traced(plate, more)
-    for frame in frames:
-        more += where_wrong(again[frame], plate.truth[frame], frame, draw)
-    return more
+    return [int(np.argmin(found[third : 2 * third])) + third, int(np.argmin(found[2 * third :])) + 2 * third]
+
+
+def on_wrong(plate: Plate, covers: Sequence[Plane], frames: Sequence[int], draw: np.random.Generator) -> list[Stroke]:
+    """Strokes where mattes of some frames are wrong."""
+    return [stroke for f in frames for stroke in where_wrong(covers[f], plate.truth[f], f, draw)]
 
 
 def warped(plate: Plate, base: Plane) -> tuple[list[Plane], list[float]]:

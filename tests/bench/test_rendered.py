@@ -8,7 +8,7 @@ import pytest
 
 sys.path.insert(0, str(Path(__file__).parents[2]))
 
-from bench.learn.examples import counts  # noqa: E402
+from bench.learn.key.examples import counts  # noqa: E402
 from bench.quality import families  # noqa: E402
 from bench.rendered import render, scenes, shapes  # noqa: E402
 from bench.rendered.truth import GROUNDS, Lit, encoded, linear, truth_of  # noqa: E402

@@ -74,7 +74,7 @@ def parts() -> tuple[np.ndarray, ...]:
 
 
 def test_without_a_word_of_the_network_colours_stay_as_they_were(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(learnt, "answer", lambda about: np.zeros((learnt.GIVEN, *about.shape[1:]), np.float32))
+    monkeypatch.setattr(learnt.NETWORK, "answer", lambda told: np.zeros((learnt.GIVEN, *told.shape[1:]), np.float32))
     plate, cells, screen, subject = parts()
     found = learnt.corrected(plate, cells, screen, subject, np.zeros((2, 9, 16), np.float32), 0.01)
     assert found[:3] == pytest.approx(subject, abs=1e-5)
@@ -123,7 +123,7 @@ def test_a_bare_screen_far_away_changes_nothing(monkeypatch: pytest.MonkeyPatch)
 def test_the_network_answers_as_where_it_was_trained() -> None:
     """Outputs of PyTorch for the same inputs, kept beside this test by `bench/learn`."""
     with np.load(Path(__file__).with_name("learnt_sample.npz")) as sample:
-        assert learnt.answer(sample["told"]) == pytest.approx(sample["given"], abs=2e-2)
+        assert learnt.NETWORK.answer(sample["told"]) == pytest.approx(sample["given"], abs=2e-2)
 
 
 @pytest.mark.parametrize("fill", [np.nan, np.inf, -np.inf, 1e30])

@@ -4,10 +4,6 @@ It was trained on drawn plates (`bench/learn`) to correct what is carried outwar
 is not asked where a cell surely holds the subject alone, and where it says nothing that is what stays.
 """
 
-from functools import cache
-from importlib.resources import files
-from typing import TYPE_CHECKING
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -15,10 +11,8 @@ from numpy.typing import NDArray
 from upholster.core.kernels import compiled, inlined, over_rows
 from upholster.core.matting.described import DEPARTURES, LEAST_STRENGTH, departed, described
 from upholster.core.matting.described import TOLD as _DESCRIBED
+from upholster.core.networks import BLOCK, EVEN, Network
 from upholster.core.screen.metric import LUMA_WEIGHT
-
-if TYPE_CHECKING:
-    from onnxruntime import InferenceSession
 
 Plane = NDArray[np.float32]
 
@@ -36,14 +30,13 @@ _NOT_SOLID = np.float32(-20.0)
 LEAST_SOLID = np.float32(0.03)
 #: Coverage of a cell, without the network's word, from which it is not lowered so much, and from which not at all.
 HOLDS = 0.75, 0.92
-#: Cells are looked at in blocks of this many on a side, and sides are made multiples of so many blocks.
-_BLOCK, _EVEN = 2, 8
 #: How far a cell departs from a bare screen at most, and how many deviations of the grain more.
 _BARE, _GRAINS = 0.06, 4.0
 #: Cells around all that is not bare which the network is asked about as well.
 _MARGIN = 48
 #: What departs further than this, or is no number, tells nothing more.
 FURTHEST = np.float32(6)
+NETWORK = Network("upholster.core.matting", "learnt.onnx", GIVEN)
 
 
 def corrected(plate: Plane, cells: Plane, screen: Plane, subject: Plane, sure: Plane, noise: float) -> Plane:
@@ -70,7 +63,7 @@ def corrected(plate: Plane, cells: Plane, screen: Plane, subject: Plane, sure: P
     given = np.zeros((GIVEN, *about.shape[1:]), np.float32)
     given[-1] = _NOT_SOLID
     if (part := asked(about)) is not None:
-        given[:, *part] = answer(np.ascontiguousarray(about[:, *part]))
+        given[:, *part] = NETWORK.answer(np.ascontiguousarray(about[:, *part]))
     found = heard(about, given)
     found[:3] = departed(screen, found[:3])
     return found
@@ -107,7 +100,7 @@ def asked(about: Plane) -> tuple[slice, slice] | None:
 
 def _held_out(first: int, count: int, end: int) -> slice:
     # Cells fall into the same blocks, at every size, wherever it begins.
-    step = _BLOCK * _EVEN
+    step = BLOCK * EVEN
     return slice(max(0, first - _MARGIN) // step * step, min(end, -(-(first + count + _MARGIN) // step) * step))
 
 
@@ -144,51 +137,3 @@ def _coverage(seen, away):
     luma = np.float32(LUMA_WEIGHT**2)
     along = seen[0] * away[0] + seen[1] * away[1] + luma * seen[2] * away[2]
     return along / max(away[0] * away[0] + away[1] * away[1] + luma * away[2] * away[2], np.float32(1e-3))
-
-
-def answer(about: Plane) -> Plane:
-    """What the network gives for ``(TOLD, rows, columns)``: ``(GIVEN, rows, columns)``."""
-    rows, columns = about.shape[1:]
-    high, wide = (_EVEN * -(-side // (_BLOCK * _EVEN)) for side in (rows, columns))
-    blocks = np.empty((TOLD, _BLOCK, _BLOCK, high, wide), np.float32)
-    over_rows(_into_blocks, high, about, blocks)
-    (given,) = _network().run(None, {"told": blocks.reshape(1, -1, high, wide)})
-    out = np.empty((GIVEN, rows, columns), np.float32)
-    over_rows(_out_of_blocks, rows, given.reshape(GIVEN, _BLOCK, _BLOCK, high, wide), out)
-    return out
-
-
-@compiled
-def _into_blocks(about, blocks, first, end):
-    """Cells sorted by where they lie in their block; beyond the last of them it goes on as they are."""
-    rows, columns = about.shape[1:]
-    for k in range(about.shape[0]):
-        for down in range(_BLOCK):
-            for j in range(first, end):
-                row = about[k, min(_BLOCK * j + down, rows - 1)]
-                for across in range(_BLOCK):
-                    out, whole = blocks[k, down, across, j], columns // _BLOCK
-                    for i in range(whole):
-                        out[i] = row[_BLOCK * i + across]
-                    for i in range(whole, out.shape[0]):
-                        out[i] = row[min(_BLOCK * i + across, columns - 1)]
-
-
-@compiled
-def _out_of_blocks(blocks, out, first, end):
-    for k in range(out.shape[0]):
-        for j in range(first, end):
-            for i in range(out.shape[2]):
-                out[k, j, i] = blocks[k, j % _BLOCK, i % _BLOCK, j // _BLOCK, i // _BLOCK]
-
-
-@cache
-def _network() -> "InferenceSession":
-    """The network, which several threads may ask at once; each is answered on its own thread."""
-    # Imported late: whoever keys nothing need not wait for it.
-    from onnxruntime import InferenceSession, SessionOptions
-
-    options = SessionOptions()
-    options.intra_op_num_threads = options.inter_op_num_threads = 1
-    kept = files("upholster.core.matting").joinpath("learnt.onnx").read_bytes()
-    return InferenceSession(kept, options, providers=["CPUExecutionProvider"])

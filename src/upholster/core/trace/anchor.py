@@ -4,12 +4,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.trace import carry, colours, evidence
-from upholster.core.trace.carry import Traced
+from upholster.core.trace import colours, evidence
 from upholster.core.trace.geometry import Box, Mask, box_around, signed_distance
 from upholster.core.trace.painted import DROP, KEEP
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Bytes
+from upholster.core.trace.settle import AROUND, Traced, resting, settle, walked
 from upholster.core.trace.walk import walk
 
 Plane = NDArray[np.float32]
@@ -89,7 +89,7 @@ def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong:
         said = from_ground.copy()
         shape = 0.1 * np.clip(inside[places], -8, 8) * np.clip(reach[box.slices][places] / _CORRECTS, 0, 1)
         said[places] += (0.3 + trust) * evidence.odds(share) + 0.5 * evidence.odds(brush, 3.0) + shape
-        cover = carry.walked(part, cover, unsettled, said)
+        cover = walked(part, cover, unsettled, said)
         learn = np.where(abs(cover - 0.5) > 0.3, np.round(cover), 0.5).astype(np.float32)
     out = believed.copy()
     out[box.slices] = cover
@@ -171,17 +171,14 @@ def _smaller(painted: Bytes, size: tuple[int, int]) -> Bytes:
 
 def _settled(scene: Scene, number: int, expected: Plane, painted: Bytes) -> Traced:
     """A rough matte brought to the outlines of the picture, with strokes as they are."""
-    box = box_around((expected > 0.05) | (painted == KEEP), carry.AROUND)
+    box = box_around((expected > 0.05) | (painted == KEEP), AROUND)
     if box is None:
         nothing = np.zeros_like(expected)
         return Traced(nothing, nothing, 0.0)
     lab = scene.seen(number).lab
     part, brushed = expected[box.slices].copy(), painted[box.slices]
-    rows, columns = np.mgrid[0 : part.shape[0], 0 : part.shape[1]].astype(np.float32)
-    moved = np.dstack([columns, rows])
     near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
     # What lies at the outline may be on the wrong side of it.
     learn = np.where(abs(signed_distance(part >= 0.5)) < 3, np.float32(0.5), part)
     windows = colours.learnt(lab[box.slices].copy(), learn, scene.colours, near)
-    unsure = np.zeros(part.shape, np.bool_)
-    return carry.settle(scene, number, box, part, windows, moved, unsure, brushed)
+    return settle(scene, number, box, resting(part), windows, brushed)

@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 from upholster.core.documents.traces import Trace
 from upholster.core.raster import Raster
 from upholster.core.trace import anchor, carry, colours
-from upholster.core.trace.carry import Traced
 from upholster.core.trace.geometry import widest_gap
 from upholster.core.trace.painted import SOFT, painted
 from upholster.core.trace.plan import Stretch, stretches
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Seen
+from upholster.core.trace.settle import Traced, joined
 
 Plane = NDArray[np.float32]
 
@@ -128,7 +128,7 @@ def _blended(scene: Scene, stretch: Stretch, start: Plane, brushed: Brushed, hav
         after, cover = frame, back.cover
         there = place / count
         share = there * there * (3 - 2 * there)
-        both = carry.joined(scene, frame, _unpacked(forth.pop(frame)), back, share)
+        both = joined(scene, frame, _unpacked(forth.pop(frame)), back, share)
         yield Made(frame, both.cover, both.doubt)
 
 

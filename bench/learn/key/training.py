@@ -4,8 +4,6 @@ What `learnt.heard` holds back (what is solid without the network's word, what i
 back here too, so that nothing is learnt for what is not heard.
 """
 
-import math
-import time
 from collections.abc import Iterator
 from itertools import islice
 from pathlib import Path
@@ -14,9 +12,10 @@ import cv2
 import numpy as np
 import torch
 import torch.nn.functional as nnf
-from bench.learn import examples
+from bench.learn.descent import descend
+from bench.learn.key import examples
 from bench.learn.network import Network
-from bench.learn.resumed import resumed
+from bench.learn.resumed import resume
 from torch import Tensor
 from torch.utils.data import DataLoader, IterableDataset
 
@@ -88,7 +87,7 @@ def loss_of(network: Network, crops: list[list[Tensor]], flips: list[float]) -> 
     # A hue to the left of the screen's is as likely as one to the right.
     for channel in learnt.ASIDE:
         turned[:, channel] *= flip
-    given = nnf.pixel_shuffle(network(nnf.pixel_unshuffle(turned, 2)), 2)
+    given = network.answer(turned)
     doubt = 1 - told[:, -1:]
     was = told[:, 9:12]
     now = was + doubt * torch.cat([given[:, :1], given[:, 1:2] * flip[:, None], given[:, 2:3]], 1)
@@ -185,25 +184,14 @@ def train(folder: Path, minutes: float, begun: Path | None = None, rate: float =
     beside = DataLoader(Batches(sorted(folder.glob("*.npz")), seed), batch_size=None, num_workers=1, prefetch_factor=4)
     source = iter(beside)
     some = [crop[0] for crops in islice(source, 8) for crop in crops]
-    network = resumed(begun, nnf.pixel_unshuffle(torch.stack(some), 2)) if begun else Network()
-    optimiser = torch.optim.AdamW(network.parameters(), lr=rate, weight_decay=1e-4)
-    last: list[float] = []
+    network = Network(learnt.TOLD, learnt.GIVEN)
+    if begun:
+        resume(network, begun, torch.stack(some))
     draw = np.random.default_rng(seed)
-    began = None
-    for step, crops in enumerate(source):
-        began = began or time.monotonic()
-        done = (time.monotonic() - began) / (60 * minutes)
-        if done >= 1:
-            break
-        for group in optimiser.param_groups:
-            group["lr"] = rate * min(1.0, (step + 1) / 100) * 0.5 * (1 + math.cos(math.pi * done))
-        loss, error = loss_of(network, crops, [float(f) for f in draw.choice([-1.0, 1.0], _BATCH)])
-        optimiser.zero_grad()
-        loss.backward()
-        torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
-        optimiser.step()
-        last.append(float(error.mean()))
-        if step % 200 == 199:
-            middle = 1000 * np.median(last[-200:])
-            print(f"{step + 1} {done:.0%} mse {1000 * np.mean(last[-200:]):.2f}, median {middle:.2f}", flush=True)
+
+    def loss(crops: list[list[Tensor]]) -> tuple[Tensor, float]:
+        lost, error = loss_of(network, crops, [float(f) for f in draw.choice([-1.0, 1.0], _BATCH)])
+        return lost, float(error.mean())
+
+    descend(network, source, loss, minutes, rate)
     return network

@@ -1,0 +1,1 @@
+"""The key's network: what subjects look like in cells half covered."""

@@ -1,0 +1,1 @@
+"""The trace's network: what cues around an outline are worth together."""

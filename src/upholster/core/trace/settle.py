@@ -1,0 +1,286 @@
+"""The matte on a frame from what is expected there: its outline found in the picture, and its coverage."""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.trace import cues, evidence, weighed
+from upholster.core.trace.colours import Windows
+from upholster.core.trace.geometry import Box, Mask, box_around, in_whole, signed_distance
+from upholster.core.trace.painted import DROP, KEEP, SOFT
+from upholster.core.trace.plate import UNKNOWN, Ground
+from upholster.core.trace.scene import Scene
+from upholster.core.trace.seen import Bytes
+from upholster.core.trace.soft import soft_cover
+from upholster.core.trace.walk import walk
+
+Plane = NDArray[np.float32]
+
+#: How far around the subject is looked, how wide the band is in which its outline is looked for, and how much wider
+#: where motion is unsure, in pixels.
+AROUND, _BAND, _UNSURE = 76, 9, 24
+#: How far beyond the band new parts may begin, and holes open.
+_GROWS = 30
+#: How far away parts come back that were hidden, in the subject's own colours.
+_FARTHEST = 72
+#: Logarithm of the odds from which a residual speaks against what was expected.
+_AGAINST = 1.2
+#: From which colours far away are none of the ground's.
+_FOREIGN = -0.5
+#: How far inside cues are looked at; what is further from the outline is not asked about, in pixels.
+_DEEPEST = 80
+#: How strongly a pixel is drawn by what speaks of it, beside a step between equal neighbours.
+_PULL = 0.12
+#: How reluctant a walker is, in units of the mean squared step between neighbours.
+_BETA = 0.7
+#: How far to either side of the outline coverage lies between where the walk was unsure.
+_UNSETTLED = 12
+#: Share of a frame's time for which the shutter is open (half a turn of the disc: common practice, no source); a
+#: smear that the band takes in anyway, and how far one is followed, in pixels.
+_OPEN, _STILL, _FURTHEST = 0.5, 0.5, 8.0
+#: How strongly a change of a matte's area that nothing announced counts as doubt: at 10 % it is worth a look.
+_CHANGED = 3.0
+
+
+class Traced(NamedTuple):
+    """A matte on a frame.
+
+    Attributes
+    ----------
+    label : (h, w) float32
+        How likely each pixel is the subject's, at working size.
+    cover : (h, w) float32
+        Its coverage 0..1.
+    doubt : float
+        How unsure its outline is, 0..1.
+    smeared : (h, w) float32 or None
+        How far into it motion drew its edge, in pixels.
+    """
+
+    label: Plane
+    cover: Plane
+    doubt: float
+    smeared: Plane | None = None
+
+
+class Carried(NamedTuple):
+    """What is expected on a part of a frame, from a frame beside it or from strokes.
+
+    Attributes
+    ----------
+    cover : (h, w) float32
+        Coverage.
+    moved : (h, w, 2) float32
+        Where each pixel was on the picture whose colours were learnt, as x and y.
+    unsure : (h, w) bool
+        Where that is not to be believed.
+    changed : (h, w) float32
+        How far its colour is from the one it had there, summed over L*a*b*.
+    astray : (h, w) float32
+        How far it moved otherwise than the ground does, in pixels.
+    """
+
+    cover: Plane
+    moved: NDArray[np.float32]
+    unsure: Mask
+    changed: Plane
+    astray: Plane
+
+
+def resting(cover: Plane) -> Carried:
+    """What is expected where nothing moved: coverage ``(h, w)`` of the very frame."""
+    rows, columns = np.mgrid[0 : cover.shape[0], 0 : cover.shape[1]].astype(np.float32)
+    nothing = np.zeros_like(cover)
+    return Carried(cover, np.dstack([columns, rows]), nothing > 0, nothing, nothing)
+
+
+def settle(
+    scene: Scene,
+    number: int,
+    box: Box,
+    carried: Carried,
+    windows: Windows,
+    brushed: Bytes | None = None,
+    soft: Mask | None = None,
+) -> Traced:
+    """The matte on a frame, from what is expected there and the colours it is expected to have.
+
+    Parameters
+    ----------
+    brushed : (h, w) uint8 or None
+        What strokes say of each pixel.
+    soft : (h, w) bool or None
+        Where coverage lies between, as it was brushed on a frame before.
+    """
+    now = scene.seen(number)
+    lab = np.ascontiguousarray(now.lab[box.slices])
+    expected, unsure = carried.cover, carried.unsure
+    inside = signed_distance(expected >= 0.5)
+    along = (abs(inside) < _BAND) | (unsure & (abs(inside) < _UNSURE))
+    band = along.copy()
+    said = np.zeros_like(expected)
+    ground = scene.ground(number, box, (inside < _GROWS) & (inside > -_FARTHEST))
+    if ground is not None:
+        said = evidence.of_ground(lab, ground, inside > 4, (inside < -4) & (inside > -_FARTHEST))
+        grown = (said > _AGAINST) & (inside < 0) & (inside > -_GROWS)
+        away = np.nonzero((said > _AGAINST) & (inside <= -_GROWS) & (inside > -_FARTHEST))
+        grown[away] = cues.of_memory(scene, lab, away) > _FOREIGN
+        opened = (said < -_AGAINST) & (inside > 0)
+        band |= _without_specks(grown) | _without_specks(opened)
+    around = _cues(scene, lab, carried, inside, along, said, ground, windows, brushed)
+    more = weighed.corrected(around)
+    size = expected.shape[1], expected.shape[0]
+    disputed = (weighed.doubled(around.said + more, size) > 0) != (expected >= 0.5)
+    band |= _without_specks(disputed & (inside > -_GROWS))
+    if brushed is not None:
+        band &= (brushed != KEEP) & (brushed != DROP)
+    places = np.nonzero(band)
+    found = cues.of_colours(scene, windows, lab, places, carried.moved[places])
+    said[places] += cues.summed(
+        found, inside[places], unsure[places].astype(np.float32), along[places].astype(np.float32)
+    )
+    said[places] += weighed.doubled(more, size)[places]
+    label = walked(lab, expected, band, said)
+    if brushed is None:
+        label = _held_together(label, scene.gap)
+    else:
+        soft = brushed == SOFT
+    if soft is not None and soft.any():
+        scene.soft[number] = in_whole(soft, box, now.lab.shape)
+    made = _finish(scene, number, box, lab, label, band, soft, ground, _smeared(carried.moved))
+    if brushed is not None:
+        return made
+    # What appears or goes in one step may do so rightly, but somebody should look.
+    change = abs(float(made.cover.sum()) / max(float(expected.sum()), 1.0) - 1)
+    return made._replace(doubt=min(1.0, max(made.doubt, _CHANGED * change)))
+
+
+def _cues(
+    scene: Scene,
+    lab: Bytes,
+    carried: Carried,
+    inside: Plane,
+    along: Mask,
+    from_ground: Plane,
+    ground: Ground | None,
+    windows: Windows,
+    brushed: Bytes | None,
+) -> weighed.Cues:
+    """All that is known of the pixels around the subject, at half the size."""
+    shape = lab.shape[0] // 2, lab.shape[1] // 2
+
+    def half(part: NDArray[np.generic]) -> Plane:
+        return np.asarray(cv2.resize(part.astype(np.float32), shape[::-1], interpolation=cv2.INTER_AREA))
+
+    small = cv2.resize(lab, shape[::-1], interpolation=cv2.INTER_AREA)
+    distance, loose, moved = half(inside), half(carried.unsure), half(carried.moved)
+    places = np.nonzero((distance > -_FARTHEST) & (distance < _DEEPEST))
+    found = cues.Colours(*(np.zeros(shape, np.float32) for _ in range(3)))
+    for plane, part in zip(found, cues.of_colours(scene, windows, small, places, moved[places]), strict=True):
+        plane[places] = part
+    said = half(from_ground)
+    doubt = np.full(shape, UNKNOWN, np.uint8)
+    if ground is not None:
+        doubt = cv2.resize(ground.doubt, shape[::-1], interpolation=cv2.INTER_NEAREST)
+    strokes = np.zeros(shape, np.float32)
+    if brushed is not None:
+        strokes = half(brushed == KEEP) - half(brushed == DROP)
+    return weighed.Cues(
+        small,
+        half(carried.cover),
+        distance,
+        loose,
+        said,
+        doubt,
+        found,
+        said + cues.summed(found, distance, loose, half(along)),
+        half(carried.changed),
+        half(carried.astray),
+        strokes,
+    )
+
+
+def _held_together(label: Plane, gap: float) -> Plane:
+    """A matte without parts that lie further from the rest of it than `gap` pixels.
+
+    Somebody who passed close behind the subject in its colours is left behind once he is clear of it.
+    """
+    inside = (label >= 0.5).astype(np.uint8)
+    if cv2.connectedComponents(inside)[0] <= 2:
+        return label
+    near = (cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3) <= gap / 2).astype(np.uint8)
+    count, parts = cv2.connectedComponents(near)
+    if count <= 2:
+        return label
+    sizes = np.bincount(parts.ravel(), weights=inside.ravel(), minlength=count)
+    return np.where(parts == sizes.argmax(), label, 0).astype(np.float32)
+
+
+def _smeared(moved: NDArray[np.float32]) -> Plane:
+    """How far into a subject motion draws its edge while the shutter is open, in pixels, from where pixels were."""
+    height, width = moved.shape[:2]
+    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
+    speed = cv2.blur(np.hypot(moved[..., 0] - x, moved[..., 1] - y), (9, 9))
+    return np.clip(_OPEN / 2 * speed - _STILL, 0, _FURTHEST)
+
+
+def walked(lab: Bytes, expected: Plane, band: Mask, said: Plane) -> Plane:
+    """How likely each pixel is the subject's: beyond the band as expected, within it by what speaks for either."""
+    known = np.where(band, expected, (expected >= 0.5).astype(np.float32)).astype(np.float32)
+    towards, away = np.empty_like(said), np.empty_like(said)
+    evidence.pulls(said, towards, away, np.float32(_PULL))
+    picture = lab.astype(np.float32)
+    steps = np.diff(picture[::2], axis=1)
+    mean = float((steps * steps).sum(axis=2).mean()) + 4.0
+    return np.clip(walk(known, band, picture, (towards, away), beta=_BETA / mean, little=0.02), 0, 1)
+
+
+def _finish(
+    scene: Scene,
+    number: int,
+    box: Box,
+    lab: Bytes,
+    label: Plane,
+    band: Mask,
+    soft: Mask | None,
+    ground: Ground | None,
+    inward: Plane,
+) -> Traced:
+    """The matte of a whole frame, its coverage found along the outline and where it is soft."""
+    away = signed_distance(label >= 0.5)
+    far = abs(away)
+    unknown = ((away >= -scene.band) & (away <= scene.band + inward)) | ((abs(label - 0.5) < 0.4) & (far <= _UNSETTLED))
+    if soft is not None:
+        unknown |= soft
+    cover = soft_cover(lab, label, unknown, ground)
+    whole = [np.zeros(scene.seen(number).lab.shape[:2], np.float32) for _ in range(3)]
+    for plane, part in zip(whole, (label, cover, inward), strict=True):
+        plane[box.slices] = part
+    scene.remember(number, whole[1])
+    rim = band & (far < 2)
+    doubt = float((1 - abs(2 * label[rim] - 1)).mean()) if rim.any() else 0.0
+    return Traced(whole[0], whole[1], doubt, whole[2])
+
+
+def _without_specks(where: Mask) -> Mask:
+    return cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
+
+
+def joined(scene: Scene, number: int, one: Plane, back: Traced, share: float) -> Traced:
+    """A matte that was carried to a frame from both sides; `share` 0..1 of it is that carried back."""
+    other = back.label
+    box = box_around((one > 0.05) | (other > 0.05), AROUND)
+    if box is None:
+        return Traced(np.zeros_like(one), np.zeros_like(one), 0.0)
+    lab = np.ascontiguousarray(scene.seen(number).lab[box.slices])
+    first, second = one[box.slices], other[box.slices]
+    # Outlines that are a little apart meet between; sure ones count more than unsure ones.
+    near = [np.clip(signed_distance(part >= 0.5), -4, 4) + 4 * (2 * part - 1) for part in (first, second)]
+    mixed = near[0] + np.float32(share) * (near[1] - near[0])
+    label = (1 / (1 + np.exp(-mixed))).astype(np.float32)
+    band = abs(signed_distance(label >= 0.5)) < _BAND
+    ground = scene.ground(number, box, band)
+    inward = np.zeros_like(label) if back.smeared is None else back.smeared[box.slices]
+    return _finish(scene, number, box, lab, label, band, scene.soft_at(number, box), ground, inward)
