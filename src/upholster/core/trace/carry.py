@@ -30,9 +30,8 @@ def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
     near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
     then_lab, now_lab = (np.ascontiguousarray(seen.lab[box.slices]) for seen in (then, now))
     windows = colours.learnt(then_lab, _undisputed(scene, then_lab, part), scene.colours, near)
-    was = _where(then_lab, moved).astype(np.float32)
-    astray = np.hypot(*cv2.split(moved - scene.ground_moved(after, before, box)))
-    carried = Carried(_where(part, moved), moved, unsure, np.abs(was - now_lab).sum(axis=2), astray)
+    changed = cv2.transform(cv2.absdiff(_where(then_lab, moved), now_lab), np.ones((1, 3), np.float32))
+    carried = Carried(_where(part, moved), moved, unsure, changed, scene.ground_moved(after, before, box))
     return settle(scene, after, box, carried, windows, soft=_carried_soft(scene, before, box, moved))
 
 

@@ -71,10 +71,12 @@ class Scene:
         return None if mask is None else cv2.resize(mask, self.seen(number).grey.shape[::-1])
 
     def ground_moved(self, number: int, other: int, box: Box) -> NDArray[np.float32]:
-        """Where the ground of each pixel of a part lies on another frame, as x and y in the part, ``(h, w, 2)``."""
-        x, y = np.meshgrid(np.arange(box.left, box.right), np.arange(box.top, box.bottom))
+        """Where the ground of each pixel of a part at half the size lies on another frame: x and y in that part."""
+        # Middles of blocks of two by two, in pixels of the whole.
+        x, y = np.meshgrid(np.arange(box.left, box.right, 2) + 0.5, np.arange(box.top, box.bottom, 2) + 0.5)
         there = np.dstack([x, y]).astype(np.float32)
-        return cv2.perspectiveTransform(there, self._camera.between(number, other)) - (box.left, box.top)
+        moved = cv2.perspectiveTransform(there, self._camera.between(number, other))
+        return np.asarray(moved - np.array((box.left, box.top)), np.float32)
 
     def ground(self, number: int, box: Box, wanted: Mask | None = None) -> Ground | None:
         """The clean plate of a part of a frame, or of what is wanted of it; None for a clip of a few frames."""

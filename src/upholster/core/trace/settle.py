@@ -76,24 +76,25 @@ class Carried(NamedTuple):
         Where each pixel was on the picture whose colours were learnt, as x and y.
     unsure : (h, w) bool
         Where that is not to be believed.
-    changed : (h, w) float32
-        How far its colour is from the one it had there, summed over L*a*b*.
-    astray : (h, w) float32
-        How far it moved otherwise than the ground does, in pixels.
+    changed : (h, w) uint8
+        How far its colour is from the one it had there, summed over L*a*b* up to 255.
+    ground : (h / 2, w / 2, 2) float32
+        Where each pixel of half the size would have been if it were the ground's, as x and y.
     """
 
     cover: Plane
     moved: NDArray[np.float32]
     unsure: Mask
-    changed: Plane
-    astray: Plane
+    changed: Bytes
+    ground: NDArray[np.float32]
 
 
 def resting(cover: Plane) -> Carried:
     """What is expected where nothing moved: coverage ``(h, w)`` of the very frame."""
     rows, columns = np.mgrid[0 : cover.shape[0], 0 : cover.shape[1]].astype(np.float32)
-    nothing = np.zeros_like(cover)
-    return Carried(cover, np.dstack([columns, rows]), nothing > 0, nothing, nothing)
+    moved = np.dstack([columns, rows])
+    half = cv2.resize(moved, (cover.shape[1] // 2, cover.shape[0] // 2), interpolation=cv2.INTER_AREA)
+    return Carried(cover, moved, np.zeros(cover.shape, np.bool_), np.zeros(cover.shape, np.uint8), half)
 
 
 def settle(
@@ -197,7 +198,7 @@ def _cues(
         found,
         said + cues.summed(found, distance, loose, half(along)),
         half(carried.changed),
-        half(carried.astray),
+        np.hypot(*cv2.split(moved - carried.ground)),
         strokes,
     )
 
