@@ -291,6 +291,8 @@ def main() -> None:
         page.on("pageerror", lambda e: print("page error:", e))
         for name in asked or VIEWS:
             VIEWS[name](page)
+            # Said for some seconds after a picture that came late.
+            expect(page.locator("#busy:visible")).to_have_count(0, timeout=10000)
             if VIEWS[name] is not harbour:
                 page.screenshot(path=FOLDER / f"{name}.png")
         browser.close()
