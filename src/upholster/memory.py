@@ -7,14 +7,14 @@ later; at picture sizes that costs more than some stages of the key.
 import ctypes
 
 #: glibc malloc.h
-_TRIM_THRESHOLD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -3, -8
+TRIM_THRESHOLD, MMAP_THRESHOLD, ARENA_MAX = -1, -3, -8
 
 
 def keep_freed_memory() -> None:
     """Ask glibc to reuse large blocks, whichever thread freed them; elsewhere nothing happens."""
     library = ctypes.CDLL(None)
     if hasattr(library, "mallopt"):
-        library.mallopt(_MMAP_THRESHOLD, 1 << 30)
-        library.mallopt(_TRIM_THRESHOLD, 1 << 30)
+        library.mallopt(MMAP_THRESHOLD, 1 << 30)
+        library.mallopt(TRIM_THRESHOLD, 1 << 30)
         # Threads otherwise have heaps of their own, in parts of 64 MiB of which a large picture fills half.
-        library.mallopt(_ARENA_MAX, 1)
+        library.mallopt(ARENA_MAX, 1)
