@@ -14,6 +14,7 @@ from bench.trace.plates import FAMILIES, WITHOUT_PLATE
 from numpy.typing import NDArray
 
 from upholster.core.trace import anchor, carry, weighed
+from upholster.core.trace.cues import Cues
 from upholster.core.trace.geometry import Box
 from upholster.core.trace.settle import settle
 
@@ -85,7 +86,7 @@ def _seen(plate: Plate, share: float, draw: np.random.Generator) -> Iterator[lis
         where[:] = [(number, box)]
         return settle(scene, number, box, *rest, **more)
 
-    def asked(cues: weighed.Cues) -> Any:
+    def asked(cues: Cues) -> Any:
         if draw.random() < share:
             ((number, box),) = where
             subject = (plate.truth[number][box.slices] >= 0.5).astype(np.float32)

@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 from plates import street, street_strokes
 from upholster.core.documents.traces import Trace
 from upholster.core.trace import weighed
-from upholster.core.trace.cues import Colours, summed
+from upholster.core.trace.cues import Colours, Cues, summed
 from upholster.core.trace.plate import UNKNOWN
 from upholster.core.trace.run import run
 from upholster.core.trace.seen import seen
-from upholster.core.trace.weighed import TOLD, Cues, told
+from upholster.core.trace.weighed import TOLD, told
 
 Plane = NDArray[np.float32]
 

@@ -5,11 +5,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.trace import colours, evidence
+from upholster.core.trace.cues import resting
 from upholster.core.trace.geometry import Box, Mask, box_around, signed_distance
 from upholster.core.trace.painted import DROP, KEEP
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Bytes
-from upholster.core.trace.settle import AROUND, Traced, resting, settle, walked
+from upholster.core.trace.settle import AROUND, Traced, settle, walked
 from upholster.core.trace.walk import walk
 
 Plane = NDArray[np.float32]

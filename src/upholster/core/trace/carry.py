@@ -7,11 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.trace import colours
+from upholster.core.trace.cues import Carried
 from upholster.core.trace.geometry import Box, Mask, box_around, in_whole, signed_distance
 from upholster.core.trace.motion import motion
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Bytes
-from upholster.core.trace.settle import AROUND, Carried, Traced, settle
+from upholster.core.trace.settle import AROUND, Traced, settle
 
 Plane = NDArray[np.float32]
 

@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 
 from upholster.core.trace import cues, evidence, weighed
 from upholster.core.trace.colours import Windows
+from upholster.core.trace.cues import FARTHEST, Carried
 from upholster.core.trace.geometry import Box, Mask, box_around, in_whole, signed_distance
 from upholster.core.trace.painted import DROP, KEEP, SOFT
-from upholster.core.trace.plate import UNKNOWN, Ground
+from upholster.core.trace.plate import Ground
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Bytes
 from upholster.core.trace.soft import soft_cover
@@ -23,14 +24,10 @@ Plane = NDArray[np.float32]
 AROUND, _BAND, _UNSURE = 76, 9, 24
 #: How far beyond the band new parts may begin, and holes open.
 _GROWS = 30
-#: How far away parts come back that were hidden, in the subject's own colours.
-_FARTHEST = 72
 #: Logarithm of the odds from which a residual speaks against what was expected.
 _AGAINST = 1.2
 #: From which colours far away are none of the ground's.
 _FOREIGN = -0.5
-#: How far inside cues are looked at; what is further from the outline is not asked about, in pixels.
-_DEEPEST = 80
 #: How strongly a pixel is drawn by what speaks of it, beside a step between equal neighbours.
 _PULL = 0.12
 #: How reluctant a walker is, in units of the mean squared step between neighbours.
@@ -65,38 +62,6 @@ class Traced(NamedTuple):
     smeared: Plane | None = None
 
 
-class Carried(NamedTuple):
-    """What is expected on a part of a frame, from a frame beside it or from strokes.
-
-    Attributes
-    ----------
-    cover : (h, w) float32
-        Coverage.
-    moved : (h, w, 2) float32
-        Where each pixel was on the picture whose colours were learnt, as x and y.
-    unsure : (h, w) bool
-        Where that is not to be believed.
-    changed : (h, w) uint8
-        How far its colour is from the one it had there, summed over L*a*b* up to 255.
-    ground : (h / 2, w / 2, 2) float32
-        Where each pixel of half the size would have been if it were the ground's, as x and y.
-    """
-
-    cover: Plane
-    moved: NDArray[np.float32]
-    unsure: Mask
-    changed: Bytes
-    ground: NDArray[np.float32]
-
-
-def resting(cover: Plane) -> Carried:
-    """What is expected where nothing moved: coverage ``(h, w)`` of the very frame."""
-    rows, columns = np.mgrid[0 : cover.shape[0], 0 : cover.shape[1]].astype(np.float32)
-    moved = np.dstack([columns, rows])
-    half = cv2.resize(moved, (cover.shape[1] // 2, cover.shape[0] // 2), interpolation=cv2.INTER_AREA)
-    return Carried(cover, moved, np.zeros(cover.shape, np.bool_), np.zeros(cover.shape, np.uint8), half)
-
-
 def settle(
     scene: Scene,
     number: int,
@@ -122,18 +87,17 @@ def settle(
     along = (abs(inside) < _BAND) | (unsure & (abs(inside) < _UNSURE))
     band = along.copy()
     said = np.zeros_like(expected)
-    ground = scene.ground(number, box, (inside < _GROWS) & (inside > -_FARTHEST))
+    ground = scene.ground(number, box, (inside < _GROWS) & (inside > -FARTHEST))
     if ground is not None:
-        said = evidence.of_ground(lab, ground, inside > 4, (inside < -4) & (inside > -_FARTHEST))
+        said = evidence.of_ground(lab, ground, inside > 4, (inside < -4) & (inside > -FARTHEST))
         grown = (said > _AGAINST) & (inside < 0) & (inside > -_GROWS)
-        away = np.nonzero((said > _AGAINST) & (inside <= -_GROWS) & (inside > -_FARTHEST))
+        away = np.nonzero((said > _AGAINST) & (inside <= -_GROWS) & (inside > -FARTHEST))
         grown[away] = cues.of_memory(scene, lab, away) > _FOREIGN
         opened = (said < -_AGAINST) & (inside > 0)
         band |= _without_specks(grown) | _without_specks(opened)
-    around = _cues(scene, lab, carried, inside, along, said, ground, windows, brushed)
+    around = cues.around(scene, lab, carried, inside, along, said, ground, windows, brushed)
     more = weighed.corrected(around)
-    size = expected.shape[1], expected.shape[0]
-    disputed = (weighed.doubled(around.said + more, size) > 0) != (expected >= 0.5)
+    disputed = (_doubled(around.said + more, expected) > 0) != (expected >= 0.5)
     band |= _without_specks(disputed & (inside > -_GROWS))
     if brushed is not None:
         band &= (brushed != KEEP) & (brushed != DROP)
@@ -142,7 +106,7 @@ def settle(
     said[places] += cues.summed(
         found, inside[places], unsure[places].astype(np.float32), along[places].astype(np.float32)
     )
-    said[places] += weighed.doubled(more, size)[places]
+    said[places] += _doubled(more, expected)[places]
     label = walked(lab, expected, band, said)
     if brushed is None:
         label = _held_together(label, scene.gap)
@@ -158,49 +122,9 @@ def settle(
     return made._replace(doubt=min(1.0, max(made.doubt, _CHANGED * change)))
 
 
-def _cues(
-    scene: Scene,
-    lab: Bytes,
-    carried: Carried,
-    inside: Plane,
-    along: Mask,
-    from_ground: Plane,
-    ground: Ground | None,
-    windows: Windows,
-    brushed: Bytes | None,
-) -> weighed.Cues:
-    """All that is known of the pixels around the subject, at half the size."""
-    shape = lab.shape[0] // 2, lab.shape[1] // 2
-
-    def half(part: NDArray[np.generic]) -> Plane:
-        return np.asarray(cv2.resize(part.astype(np.float32), shape[::-1], interpolation=cv2.INTER_AREA))
-
-    small = cv2.resize(lab, shape[::-1], interpolation=cv2.INTER_AREA)
-    distance, loose, moved = half(inside), half(carried.unsure), half(carried.moved)
-    places = np.nonzero((distance > -_FARTHEST) & (distance < _DEEPEST))
-    found = cues.Colours(*(np.zeros(shape, np.float32) for _ in range(3)))
-    for plane, part in zip(found, cues.of_colours(scene, windows, small, places, moved[places]), strict=True):
-        plane[places] = part
-    said = half(from_ground)
-    doubt = np.full(shape, UNKNOWN, np.uint8)
-    if ground is not None:
-        doubt = cv2.resize(ground.doubt, shape[::-1], interpolation=cv2.INTER_NEAREST)
-    strokes = np.zeros(shape, np.float32)
-    if brushed is not None:
-        strokes = half(brushed == KEEP) - half(brushed == DROP)
-    return weighed.Cues(
-        small,
-        half(carried.cover),
-        distance,
-        loose,
-        said,
-        doubt,
-        found,
-        said + cues.summed(found, distance, loose, half(along)),
-        half(carried.changed),
-        np.hypot(*cv2.split(moved - carried.ground)),
-        strokes,
-    )
+def _doubled(half: Plane, like: Plane) -> Plane:
+    """A plane of half the size at the size of another."""
+    return np.asarray(cv2.resize(half, like.shape[::-1], interpolation=cv2.INTER_LINEAR))
 
 
 def _held_together(label: Plane, gap: float) -> Plane:
