@@ -1,10 +1,11 @@
 """Lists that are drawn anew while somebody works in them, and pages as assistive programs find them."""
 
+import re
 from pathlib import Path
 
 import pytest
 from bench_page import settled
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from conftest import House, wait_for
 from plates import shot, write_video
@@ -16,6 +17,7 @@ from upholster.studio.fittings import fittings
 from upholster.studio.footage import bring_in
 from upholster.studio.renders import renders
 from upholster.studio.shots import shots
+from upholster.web.paging import PIECE
 
 #: The rules of axe-core, Deque's open-source checker of the Web Content Accessibility Guidelines.
 AXE = Path(__file__).parents[2] / "node_modules/axe-core/axe.min.js"
@@ -70,6 +72,38 @@ def test_what_has_the_focus_keeps_it_while_a_list_is_drawn_anew(page: Page, brou
     made(brought[2], "kept_2")
     expect(page.locator("[data-render=kept_2]")).to_be_visible()
     expect(link).to_be_focused()
+
+
+def test_a_piece_that_comes_after_the_list_was_drawn_anew_stays_out_of_its_entries(
+    page: Page, brought: list[int]
+) -> None:
+    def cancelled(name: str) -> None:
+        (ordered,) = renders.order(brought[0], 1, [Delivery(format="png-mov")], name)
+        renders.cancel(ordered.id)
+
+    for n in range(2 * PIECE):
+        cancelled(f"piece_{n}")
+    held: list[Route] = []
+    later = re.compile("/renders/list.skip=")
+    page.route(later, lambda route: held.append(route))
+    page.goto("/renders")
+    page.get_by_text("More…").scroll_into_view_if_needed()
+    while not held:
+        page.wait_for_timeout(50)
+    cancelled("piece_late")
+    page.evaluate("htmx.trigger('#list', 'refresh')")
+    expect(page.locator("[data-render=piece_late]")).to_be_visible()
+    page.wait_for_timeout(500)
+    for route in held:
+        route.continue_()
+    page.unroute(later)
+    for _ in range(2):
+        page.locator("main").evaluate("main => main.scrollTo(0, main.scrollHeight)")
+        page.wait_for_timeout(300)
+    names = page.locator("[data-render]").evaluate_all("rows => rows.map(row => row.dataset.render)")
+    assert names[: 2 * PIECE + 1] == ["piece_late", *(f"piece_{n}" for n in reversed(range(2 * PIECE)))]
+    expect(page.locator("[data-render] [data-render]")).to_have_count(0)
+    expect(page.get_by_text("More…")).to_have_count(0)
 
 
 def test_what_was_deleted_hands_its_focus_to_its_neighbour(page: Page, brought: list[int]) -> None:

@@ -1,6 +1,7 @@
 """Long lists in pieces: the next one comes when the end of the last is seen."""
 
 from collections.abc import Sequence
+from secrets import token_hex
 from typing import Any, NamedTuple
 
 from flask import request
@@ -16,9 +17,13 @@ class Page(NamedTuple):
     most: int
 
     def of(self, found: Sequence[Any]) -> dict[str, Any]:
-        """The entries for a template, where one more than `most` was looked up, and where the next piece begins."""
+        """
+        The entries for a template, where one more than `most` was looked up, and where the next piece begins.
+
+        `mark` is another one in every answer (see `more.html`).
+        """
         rest = self.skip + self.most if len(found) > self.most else 0
-        return {"rows": found[: self.most], "skip": self.skip, "next": rest}
+        return {"rows": found[: self.most], "skip": self.skip, "next": rest, "mark": token_hex(4)}
 
 
 def asked() -> Page:

@@ -42,5 +42,5 @@ document.body.addEventListener("htmx:afterSettle", () => {
 /** A list that is drawn anew keeps the length it has grown to. */
 document.body.addEventListener("htmx:configRequest", (event) => {
   const list = document.querySelector("#list > ul");
-  if (list && event.detail.target?.id === "list") event.detail.parameters.count = list.children.length;
+  if (list && event.detail.target?.id === "list") event.detail.parameters.count = list.querySelectorAll(":scope > :not([data-more])").length;
 });
