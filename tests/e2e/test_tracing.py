@@ -75,7 +75,9 @@ def overlap(alpha: np.ndarray, truth: np.ndarray) -> float:
 
 def test_brushed_run_corrected_and_delivered(bench: Page, house: House) -> None:
     page = bench
-    brush(page)
+    # The frame is looked around as soon as the brush is over it.
+    with page.expect_response(lambda answer: answer.url.endswith("/traces/ahead") and answer.ok):
+        brush(page)
     # At once, from the strokes alone.
     wait_for(lambda: overlap(pixels(page)[..., 3], TRUTH[0]) > 0.93)
     expect(page.locator("#trace-said")).to_have_text("24 of 24 frames are to be traced.")

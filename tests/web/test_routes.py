@@ -385,6 +385,8 @@ def test_strokes_are_kept_by_content_and_patched(visitor: Visitor, shot_id: int)
         ("traces/run", with_trace(KEEP | {"kind": "drop"}), {"trace": "t1"}, "Brush over what to keep"),
         ("traces/run", with_trace(KEEP, base=4), {"trace": "t1"}, "base frame 4"),
         ("traces/run", with_trace(KEEP | {"frame": 50}, base=50, first=50), {"trace": "t1"}, "frames 0 to 9"),
+        ("traces/ahead", {}, {"frame": 50}, "frames 0 to 9"),
+        ("traces/ahead", {}, {"frame": "here"}, "frame"),
         ("picture", with_trace(KEEP | {"radius": "wide"}), {}, "a radius is a number"),
         ("picture", with_trace(KEEP, base=9, last=3), {}, "outside of the span"),
         ("picture", {"traces": {"each": {"t1": {"strokes": "f" * 64}}}}, {}, "not here any more"),

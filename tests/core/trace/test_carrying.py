@@ -15,9 +15,9 @@ from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.raster import Raster
 from upholster.core.trace import anchor
 from upholster.core.trace.painted import painted
-from upholster.core.trace.run import Made, run
+from upholster.core.trace.run import Made, preview, run
 from upholster.core.trace.scene import Scene
-from upholster.core.trace.seen import seen
+from upholster.core.trace.seen import Seen, seen
 
 Plane = NDArray[np.float32]
 LENGTH = 20
@@ -75,6 +75,22 @@ def test_a_correction_puts_right_what_was_carried_wrong() -> None:
     found = anchor.correct(scene, 12, brushed, wrong).cover
     assert overlap(found, TRUTH[12]) > 0.95
     assert (found[brushed == 1] == 1).all() and (found[brushed == 2] == 0).all()
+
+
+def test_a_frame_that_was_looked_around_needs_no_other_for_its_first_matte(whole: dict[int, Plane]) -> None:
+    asked: list[int] = []
+
+    def read(number: int) -> Seen:
+        asked.append(number)
+        return SEEN[number]
+
+    scene = Scene(read, LENGTH)
+    scene.prepare(0)
+    assert len(set(asked)) > 4
+    asked.clear()
+    trace = Trace.model_validate({"strokes": street_strokes(), "last": LENGTH - 1})
+    assert np.array_equal(preview(scene, trace, 0, (320, 180), None).cover, whole[0])
+    assert set(asked) == {0}
 
 
 def test_where_it_was_brushed_soft_coverage_lies_between(whole: dict[int, Plane]) -> None:

@@ -17,10 +17,9 @@ from upholster.core.trace.seen import Bytes
 Plane = NDArray[np.float32]
 Places = tuple[NDArray[np.integer[Any]], ...]
 
-#: Weights of what speaks: colours nearby, colours of the whole, and the carried shape.
-_NEAR, _WHOLE, _SHAPE = 1.0, 0.35, 0.22
-#: Weight of the colours of the whole where those nearby cannot be trusted; and of the shape where motion is unsure.
-_ALONE, _LOOSE = 1.0, 0.4
+#: Weights beside that of colours nearby: of colours of the whole where those nearby are trusted (where they are not,
+#: these take their place), of the carried shape, and what is left of that where motion is unsure.
+_WHOLE, _SHAPE, _LOOSE = 0.35, 0.22, 0.4
 #: How far from its outline the carried shape speaks louder, in pixels.
 _DEEP = 10
 #: How far away parts come back that were hidden, in the subject's own colours; and how far inside cues are looked at,
@@ -188,7 +187,7 @@ def summed(found: Colours, inside: Plane, unsure: Plane, along: Plane) -> Plane:
     unsure, along : (n,) float32
         How far motion there is not to be believed, and how far the outline is looked for there at all, 0..1.
     """
-    local = _NEAR * found.trust * found.nearby + (_WHOLE + (_ALONE - _WHOLE) * (1 - found.trust)) * found.whole
+    local = found.trust * found.nearby + (1 - (1 - _WHOLE) * found.trust) * found.whole
     # Where colours part well, the carried shape is needed less.
     believed = (1 - (1 - _LOOSE) * unsure) * along
     return np.asarray(local + _SHAPE * believed * (1.3 - found.trust) * np.clip(inside, -_DEEP, _DEEP), np.float32)

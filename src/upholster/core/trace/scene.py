@@ -97,3 +97,7 @@ class Scene:
         width, height = self.seen(number).size
         whole = self._whole[name] = clean_plate(others, 0, 0, np.ones((height, width), np.bool_))
         return Ground(*(np.ascontiguousarray(part[box.slices]) for part in whole))
+
+    def prepare(self, number: int) -> None:
+        """Find out what a first matte of a frame needs, before there are strokes: the clean plate, and the camera."""
+        self.ground(number, Box(0, 0, *self.seen(number).size))

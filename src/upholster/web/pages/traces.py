@@ -5,10 +5,10 @@ from flask import Blueprint, Response, jsonify
 from upholster.studio import drawings
 from upholster.studio.errors import Missing
 from upholster.studio.looking import plates
-from upholster.studio.traces import runs
+from upholster.studio.traces import mattes, runs
 from upholster.web.requests.body import asked_for
 from upholster.web.requests.recipes import OfRecipe
-from upholster.web.requests.traces import NamedTrace, OfTrace
+from upholster.web.requests.traces import NamedTrace, OfTrace, ToBrush
 
 page = Blueprint("traces", __name__, url_prefix="/bench/<int:shot_id>")
 
@@ -30,6 +30,14 @@ def run_trace(shot_id: int) -> Response:
 @page.post("/traces/cancel")
 def cancel_trace(shot_id: int) -> Response:
     runs.cancel(shot_id, asked_for(NamedTrace).trace)
+    return jsonify(ok=True)
+
+
+@page.post("/traces/ahead")
+def look_ahead(shot_id: int) -> Response:
+    """Somebody holds the brush over a frame: its first matte will be wanted."""
+    footage = plates.footage_of(shot_id)
+    mattes.prepare(footage, plates.proxy_of(footage), asked_for(ToBrush).frame)
     return jsonify(ok=True)
 
 

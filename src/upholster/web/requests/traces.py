@@ -1,6 +1,6 @@
 """Requests about traces."""
 
-from upholster.web.requests.body import Asked, Word
+from upholster.web.requests.body import Asked, Frame, Word
 from upholster.web.requests.recipes import OfRecipe
 
 
@@ -10,3 +10,9 @@ class OfTrace(OfRecipe):
 
 class NamedTrace(Asked):
     trace: Word
+
+
+class ToBrush(Asked):
+    """A frame that is about to be brushed on."""
+
+    frame: Frame

@@ -1,6 +1,6 @@
 /** The brush: strokes over what to keep, to drop, or where the edge is soft; sized on the picture, erased by touching. */
 
-import { say, unsay } from "../../lib/common.js";
+import { say, send, unsay } from "../../lib/common.js";
 import { drag } from "../../lib/drag.js";
 import { Overlay } from "../overlay.js";
 
@@ -16,11 +16,11 @@ const WORDS = {
 };
 
 export class Brush {
-  /** @param {object} bench  gives `viewer`, `traces`, `frame()`, `show()`, `leaveTools()` */
+  /** @param {object} bench  gives `at`, `viewer`, `traces`, `frame()`, `playing()`, `show()`, `leaveTools()` */
   constructor(bench) {
     this.bench = bench;
     this.overlay = new Overlay(bench.viewer);
-    Object.assign(this, { on: false, kind: "keep", hidden: false, radius: Math.max(3, bench.facts.height / 60), stroke: null, at: null });
+    Object.assign(this, { on: false, kind: "keep", hidden: false, ahead: null, radius: Math.max(3, bench.facts.height / 60), stroke: null, at: null });
     const { booth } = bench.viewer;
     bench.viewer.onPlaced.push(() => this.draw());
     booth.addEventListener("pointerdown", (event) => this.on && !event.button && !event.target.closest("#divider") && this.#press(event));
@@ -78,6 +78,16 @@ export class Brush {
   #hover(event) {
     this.at = event && this.bench.viewer.onPlate(event);
     this.draw();
+    if (event) this.#ahead();
+  }
+
+  /** Have the frame looked around while the hand still aims, so that the matte of its first stroke is there at once. */
+  #ahead() {
+    const frame = this.bench.frame();
+    if (frame === this.ahead || this.bench.playing()) return;
+    this.ahead = frame;
+    // Where it fails, the stroke itself takes longer, and says what is wrong.
+    send(`${this.bench.at}/traces/ahead`, { frame }).catch(() => {});
   }
 
   #press(event) {
