@@ -34,6 +34,15 @@ def key(plate: Path, out: Path, *arguments: object) -> subprocess.CompletedProce
     return done
 
 
+def test_whoever_reads_only_the_first_lines_is_told_of_no_fault() -> None:
+    program = Path(sys.executable).with_name("upholster")
+    reading, writing = os.pipe()
+    os.close(reading)
+    done = subprocess.run([program, "formats"], stdout=writing, stderr=subprocess.PIPE, text=True)
+    os.close(writing)
+    assert done.stderr == "" and done.returncode == 1
+
+
 def test_the_table_of_formats_is_told_with_its_limits() -> None:
     told = json.loads(run("formats", "--json").stdout)
     assert [f["name"] for f in told] == list(FORMATS)

@@ -18,6 +18,9 @@ class _Program(click.Group):
             return super().invoke(ctx)
         except (MediaError, RecipeError, FittingError) as error:
             _end(str(error))
+        except BrokenPipeError:
+            # Whoever read along has seen enough; click ends quietly.
+            raise
         except OSError as error:
             # A disk that is full, or a folder that went away, in the middle of the work.
             place = f" {error.filename}" if error.filename else ""
