@@ -78,29 +78,38 @@ def clean_plate(others: list[Other], left: int, top: int, wanted: NDArray[np.boo
 
 @compiled
 def _middle_rows(stack, valid, wanted, out, doubt, first_row, end_row):
-    count = stack.shape[0]
-    chosen, values = np.empty(count, np.int32), np.empty(count, np.int32)
+    count, width = stack.shape[0], stack.shape[2]
+    values, seen = np.empty((count, 3 * width), np.uint8), np.empty(width, np.int32)
     for row in range(first_row, end_row):
-        for column in range(stack.shape[2]):
-            if not wanted[row, column]:
+        if not wanted[row].any():
+            continue
+        # What does not count is sorted behind all that does.
+        seen[:] = 0
+        for k in range(count):
+            line = values[k]
+            for column in range(width):
+                there = valid[k, row, column] > 127
+                seen[column] += there
+                for c in range(3):
+                    line[3 * column + c] = stack[k, row, column, c] if there else 255
+        # Neighbours are put in order line by line, which processors do for many pixels at once.
+        for end in range(count - 1, 0, -1):
+            for k in range(end):
+                low, high = values[k], values[k + 1]
+                for place in range(3 * width):
+                    one, two = low[place], high[place]
+                    low[place] = min(one, two)
+                    high[place] = max(one, two)
+        for column in range(width):
+            some = seen[column]
+            if some < 2 or not wanted[row, column]:
                 continue
-            seen = 0
-            for k in range(count):
-                chosen[seen] = k
-                seen += 1 if valid[k, row, column] > 127 else 0
-            if seen < 2:
-                continue
-            spread = 0
+            upper, spread = (3 * some) // 4 if some > 3 else some - 1, np.int32(0)
             for c in range(3):
-                for k in range(seen):
-                    value = np.int32(stack[chosen[k], row, column, c])
-                    place = k
-                    while place > 0 and values[place - 1] > value:
-                        values[place] = values[place - 1]
-                        place -= 1
-                    values[place] = value
-                out[row, column, c] = (values[(seen - 1) // 2] + values[seen // 2]) // 2
-                spread = max(spread, values[(3 * seen) // 4 if seen > 3 else seen - 1] - values[seen // 4])
+                place = 3 * column + c
+                middle = np.int32(values[(some - 1) // 2, place]) + values[some // 2, place]
+                out[row, column, c] = middle // 2
+                spread = max(spread, np.int32(values[upper, place]) - values[some // 4, place])
             doubt[row, column] = min(spread // 2, 254)
 
 
