@@ -9,8 +9,10 @@ import cv2
 import numpy as np
 import pytest
 import tifffile
+from skimage.data import coffee
 
 from plates import green_clip, shot, write_video
+from upholster.demo.make import film
 from upholster.media.decoder import tables
 from upholster.media.decoder.children import close_server
 from upholster.media.decoder.reader import Reader, probe
@@ -296,3 +298,30 @@ def test_wide_and_bright_colours_are_told_of(tmp_path: Path, tags: str, words: s
     subprocess.run(["ffmpeg", "-v", "error", *source, *tags.split(), path], check=True)
     notes = " ".join(probe([path]).notes)
     assert words in notes if words else "BT.2020" not in notes and "HDR" not in notes
+
+
+def cup(n: int) -> np.ndarray:
+    """A photograph that moves along, ``(h, w, 3)`` 0..1."""
+    return np.roll(coffee(), 4 * n, axis=1).astype(np.float32) / np.float32(255)
+
+
+@pytest.mark.parametrize("pixels", ["yuv420p", "yuv422p"])
+def test_chroma_lies_where_the_picture_shows_it(tmp_path: Path, pixels: str) -> None:
+    """FFmpeg's scaler averages two columns where it comes from RGB, and says nothing of it in the file."""
+    frames = [cup(n).transpose(2, 0, 1) for n in range(5)]
+    video = write_video(tmp_path / "cup.mp4", frames, pixels=pixels)
+    with Reader([video]) as reader:
+        found = reader.facts
+        middle = reader.frame(2).rgb
+    assert found.colour.siting == "center"
+    left = found.model_copy(update={"colour": found.colour.model_copy(update={"siting": "left"})})
+    with Reader([video], left) as reader:
+        assert reader.facts.colour.siting == "left"
+        error = [np.abs(rgb - frames[2]).mean() for rgb in (middle, reader.frame(2).rgb)]
+    assert error[0] < 0.95 * error[1]
+
+
+def test_chroma_of_a_camera_lies_at_the_left(tmp_path: Path) -> None:
+    film(tmp_path / "cup.mp4", 5, cup)
+    with Reader([tmp_path / "cup.mp4"]) as reader:
+        assert reader.facts.colour.siting == "left"

@@ -1,5 +1,6 @@
 """How the rest of Upholster reads footage: by asking a decoding child."""
 
+import contextlib
 import json
 import os
 import select
@@ -12,6 +13,7 @@ from typing import Any, Self
 
 import numpy as np
 
+from upholster.core.siting import is_centred, residuals
 from upholster.media.decoder.children import Child, start_child
 from upholster.media.decoder.frames import Frame, to_frame
 from upholster.media.decoder.planes import Planes
@@ -20,6 +22,9 @@ from upholster.media.errors import MediaError
 from upholster.media.facts import Facts
 from upholster.media.limits import SECONDS
 from upholster.media.sound import SoundWanted
+
+#: Before which frame a file is looked at for what it leaves unsaid, and at how many.
+_EARLY, _LOOKED_AT = 25, 4
 
 
 class Reader:
@@ -50,7 +55,7 @@ class Reader:
         if missing := next((p for p in paths if not p.is_file()), None):
             raise MediaError(f"The file {missing.name} is no longer where it was. Bring it in again.")
         probed = self._start()
-        self.facts = facts or probed
+        self.facts = facts or self._sited(probed)
 
     def __enter__(self) -> Self:
         return self
@@ -110,6 +115,21 @@ class Reader:
         if answer.get("table"):
             keep_table(self._paths, self._table, answer["table"])
         return Facts.model_validate(answer["facts"])
+
+    def _sited(self, facts: Facts) -> Facts:
+        """Facts with chroma where it was found to lie, where the format leaves that open."""
+        if facts.subsampling not in ("4:2:0", "4:2:2") or facts.colour.siting != "left":
+            return facts
+        found = []
+        # What cannot be decoded is said once it is wanted.
+        with contextlib.suppress(MediaError):
+            end = min(facts.length, _EARLY)
+            for planes in self.planes(range(0, end, max(1, end // _LOOKED_AT))):
+                scale = np.float32(255 / ((1 << planes.depth) - 1))
+                found.append(residuals(*(plane.astype(np.float32) * scale for plane in planes.arrays)))
+        if not is_centred(found):
+            return facts
+        return facts.model_copy(update={"colour": facts.colour.model_copy(update={"siting": "center"})})
 
     def _ask(self, request: dict[str, Any]) -> None:
         assert self._child is not None
