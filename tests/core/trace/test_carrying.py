@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 import pytest
 from numpy.typing import NDArray
+from skimage.data import coffee
 
 from plates import street, street_strokes
 from upholster.core.documents.recipe import read_recipe
@@ -158,6 +159,30 @@ def test_clips_of_few_frames_and_small_pictures_are_traced() -> None:
     trace = Trace.model_validate({"strokes": [{"frame": 0, "kind": "keep", "radius": 5, "points": [[25, 25]]}]})
     made = list(run(trace, small.__getitem__, 3, (50, 50), lambda frame: None))
     assert [m.cover.shape for m in made] == [(50, 50)] * 3
+
+
+def test_what_passes_behind_a_post_comes_out_on_its_other_side() -> None:
+    """A van in two colours, longer than the post is wide, before a photograph (scikit-image's)."""
+    high, wide, post = 180, 480, slice(230, 292)
+    ground = coffee()[100 : 100 + high, 60 : 60 + wide].astype(np.float32) / np.float32(255)
+    plates, truth = [], []
+    for n in range(20):
+        left = 84 + 8 * n
+        van = np.zeros((high, wide), np.float32)
+        van[50:130, left : left + 120] = 1
+        plate = np.where(van[..., None] > 0, np.float32((0.1, 0.75, 0.8)), ground)
+        plate[50:90, left : left + 120] = (0.9, 0.2, 0.75)
+        plate[:, post], van[:, post] = 0.55, 0
+        plates.append(np.ascontiguousarray(plate.transpose(2, 0, 1)))
+        truth.append(van)
+    strokes = [
+        {"frame": 0, "kind": "keep", "radius": 8, "points": [[100, 70], [190, 70], [190, 110], [100, 110]]},
+        {"frame": 0, "kind": "drop", "radius": 8, "points": [[60, 30], [220, 30], [220, 150], [60, 150], [60, 30]]},
+    ]
+    trace = Trace.model_validate({"strokes": strokes, "last": 19})
+    made = run(trace, [seen(plate) for plate in plates].__getitem__, 20, (wide, high), {}.get)
+    found = {m.frame: overlap(m.cover, truth[m.frame]) for m in made}
+    assert min(found.values()) > 0.9
 
 
 def test_odd_sizes_are_traced_to_their_last_row_and_column() -> None:

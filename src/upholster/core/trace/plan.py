@@ -6,7 +6,7 @@ from typing import NamedTuple
 from upholster.core.documents.traces import Trace
 
 #: Changes whenever mattes are computed in another way.
-VERSION = 3
+VERSION = 4
 
 
 class Stretch(NamedTuple):

@@ -26,14 +26,18 @@ AROUND, _BAND, _UNSURE = 76, 9, 24
 _GROWS = 30
 #: Logarithm of the odds from which a residual speaks against what was expected.
 _AGAINST = 1.2
-#: From which colours far away are none of the ground's.
-_FOREIGN = -0.5
+#: From which colours far away are none of the ground's; and how much they count beside the residual where it is small.
+_FOREIGN, _AIDED, _SMALL = -0.5, 0.5, 0.3
+#: From which colours a part that lies apart is the subject's.
+_OWN = 1.0
 #: How strongly a pixel is drawn by what speaks of it, beside a step between equal neighbours.
 _PULL = 0.12
 #: How reluctant a walker is, in units of the mean squared step between neighbours.
 _BETA = 0.7
 #: How far to either side of the outline coverage lies between where the walk was unsure.
 _UNSETTLED = 12
+#: How deep in a part of which nothing is sure its colours are its own, in pixels.
+_CORE = 2
 #: Share of a frame's time for which the shutter is open (half a turn of the disc: common practice, no source); a
 #: smear that the band takes in anyway, and how far one is followed, in pixels.
 _OPEN, _STILL, _FURTHEST = 0.5, 0.5, 8.0
@@ -91,8 +95,8 @@ def settle(
     if ground is not None:
         said = evidence.of_ground(lab, ground, inside > 4, (inside < -4) & (inside > -FARTHEST))
         grown = (said > _AGAINST) & (inside < 0) & (inside > -_GROWS)
-        away = np.nonzero((said > _AGAINST) & (inside <= -_GROWS) & (inside > -FARTHEST))
-        grown[away] = cues.of_memory(scene, lab, away) > _FOREIGN
+        away = np.nonzero((said > _SMALL) & (inside <= -_GROWS) & (inside > -FARTHEST))
+        grown[away] = _comes_back(said[away], cues.of_memory(scene, lab, away))
         opened = (said < -_AGAINST) & (inside > 0)
         band |= _without_specks(grown) | _without_specks(opened)
     around = cues.around(scene, lab, carried, inside, along, said, ground, windows, brushed)
@@ -109,7 +113,7 @@ def settle(
     said[places] += _doubled(more, expected)[places]
     label = walked(lab, expected, band, said)
     if brushed is None:
-        label = _held_together(label, scene.gap)
+        label = _held_together(scene, lab, label)
     else:
         soft = brushed == SOFT
     if soft is not None and soft.any():
@@ -127,20 +131,30 @@ def _doubled(half: Plane, like: Plane) -> Plane:
     return np.asarray(cv2.resize(half, like.shape[::-1], interpolation=cv2.INTER_LINEAR))
 
 
-def _held_together(label: Plane, gap: float) -> Plane:
-    """A matte without parts that lie further from the rest of it than `gap` pixels.
+def _comes_back(residual: Plane, own: Plane) -> Mask:
+    """What may be a part of the subject that was hidden, by the clean plate and the subject's own colours."""
+    return (residual + _AIDED * np.maximum(own, 0) > _AGAINST) & (own > _FOREIGN)
 
-    Somebody who passed close behind the subject in its colours is left behind once he is clear of it.
+
+def _held_together(scene: Scene, lab: Bytes, label: Plane) -> Plane:
+    """A matte without parts that lie further from the rest of it than the scene's gap and are not of its own colours.
+
+    Somebody who passed close behind the subject is left behind once he is clear of it; the subject itself comes out
+    on the other side of what it passed behind.
     """
     inside = (label >= 0.5).astype(np.uint8)
     if cv2.connectedComponents(inside)[0] <= 2:
         return label
-    near = (cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3) <= gap / 2).astype(np.uint8)
+    near = (cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3) <= scene.gap / 2).astype(np.uint8)
     count, parts = cv2.connectedComponents(near)
     if count <= 2:
         return label
     sizes = np.bincount(parts.ravel(), weights=inside.ravel(), minlength=count)
-    return np.where(parts == sizes.argmax(), label, 0).astype(np.float32)
+    kept = sizes == sizes.max()
+    for k in np.flatnonzero(~kept[1:]) + 1:
+        places = np.nonzero((parts == k) & (inside > 0))
+        kept[k] = float(cues.of_memory(scene, lab, places).mean()) > _OWN if len(places[0]) else False
+    return np.where(kept[parts], label, 0).astype(np.float32)
 
 
 def _smeared(moved: NDArray[np.float32]) -> Plane:
@@ -177,6 +191,7 @@ def _finish(
     away = signed_distance(label >= 0.5)
     far = abs(away)
     unknown = ((away >= -scene.band) & (away <= scene.band + inward)) | ((abs(label - 0.5) < 0.4) & (far <= _UNSETTLED))
+    unknown &= ~_cores_of_new(label >= 0.5, unknown, away)
     if soft is not None:
         unknown |= soft
     cover = soft_cover(lab, label, unknown, ground)
@@ -187,6 +202,17 @@ def _finish(
     rim = band & (far < 2)
     doubt = float((1 - abs(2 * label[rim] - 1)).mean()) if rim.any() else 0.0
     return Traced(whole[0], whole[1], doubt, whole[2])
+
+
+def _cores_of_new(inside: Mask, unknown: Mask, away: Plane) -> Mask:
+    """What lies deep in parts of which nothing is sure, as parts that come out from behind something are at first.
+
+    Their colours would be taken from elsewhere.
+    """
+    count, parts = cv2.connectedComponents(inside.astype(np.uint8))
+    unsure = np.ones(count, np.bool_)
+    unsure[np.unique(parts[inside & ~unknown])] = unsure[0] = False
+    return np.asarray(unsure[parts] & (away > _CORE))
 
 
 def _without_specks(where: Mask) -> Mask:
