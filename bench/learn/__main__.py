@@ -13,7 +13,9 @@ about the same network, since how far it comes in that time is the machine's aff
 The key's network in the package was trained for 77 minutes on plates of seeds 1000 to 1015, and `--further` at a rate
 of 2e-3 for 60 more on those of seeds 1016 to 1035, then at 1.5e-3 for 29 on those of seeds 1016 to 1022 and 1036 to
 1048. In the first 60 what is solid counted twice and `_of_other_colours` was not there yet; `_no_screen` came after all
-of it. The trace's was trained for 20 minutes on 47 clips of 48 frames, carried without it, by the code this grew from; then
+of it.
+
+The trace's was trained for 20 minutes on 47 clips of 48 frames, carried without it, by the code this grew from; then
 `--further` at 1.5e-3 for 30 minutes on 57 such clips (seeds 1000 to 1072) and 81 of 60 frames, carried with it (seeds
 1100 to 1180).
 """
