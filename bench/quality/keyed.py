@@ -16,7 +16,7 @@ from upholster.core.first_recipe import first_look
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
-from upholster.media.decoder.reader import Reader
+from upholster.media.decoder.reader import Reader, probe
 from upholster.media.sequences import find_pictures
 
 Plane = NDArray[np.float32]
@@ -45,7 +45,8 @@ def upholster(path: Path, told: Callable[[Recipe, list[Plane]], Recipe] = lambda
 
 def decoded(path: Path) -> list[Plane]:
     """The plates as Upholster reads them."""
-    with Reader(find_pictures(str(path))) as reader:
+    files = find_pictures(str(path))
+    with Reader(files, probe(files)) as reader:
         return [f.rgb for f in reader.frames(range(reader.facts.length))]
 
 

@@ -29,7 +29,7 @@ from upholster.core.trace.motion import motion
 from upholster.core.trace.run import preview, run
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Seen, seen
-from upholster.media.decoder.reader import Reader
+from upholster.media.decoder.reader import Reader, probe
 
 Plane = NDArray[np.float32]
 TUNED, UNTOUCHED = (0, 1, 2), (10, 11)
@@ -56,7 +56,7 @@ class Result(NamedTuple):
 
 def load(name: str, seed: int) -> Plate:
     video, truth = film(name, seed, FOLDER)
-    with Reader([video]) as reader:
+    with Reader([video], probe([video])) as reader:
         rgb = [frame.rgb for frame in reader.frames(range(FRAMES))]
     with np.load(truth) as kept:
         covers = [cover.astype(np.float32) / np.float32(255) for cover in kept["arr_0"]]

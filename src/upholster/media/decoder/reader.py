@@ -35,7 +35,7 @@ class Reader:
     paths
         A video or still, or the pictures of a sequence in order.
     facts
-        What is already known, with changes a user made to the colour tags.
+        What is already known, with changes a user made to the colour tags; else what the file itself states.
     table
         Where the table of the file's frames is kept.
 
@@ -55,7 +55,7 @@ class Reader:
         if missing := next((p for p in paths if not p.is_file()), None):
             raise MediaError(f"The file {missing.name} is no longer where it was. Bring it in again.")
         probed = self._start()
-        self.facts = facts or self._sited(probed)
+        self.facts = facts or probed
 
     def __enter__(self) -> Self:
         return self
@@ -115,21 +115,6 @@ class Reader:
         if answer.get("table"):
             keep_table(self._paths, self._table, answer["table"])
         return Facts.model_validate(answer["facts"])
-
-    def _sited(self, facts: Facts) -> Facts:
-        """Facts with chroma where it was found to lie, where the format leaves that open."""
-        if facts.subsampling not in ("4:2:0", "4:2:2") or facts.colour.siting != "left":
-            return facts
-        found = []
-        # What cannot be decoded is said once it is wanted.
-        with contextlib.suppress(MediaError):
-            end = min(facts.length, _EARLY)
-            for planes in self.planes(range(0, end, max(1, end // _LOOKED_AT))):
-                scale = np.float32(255 / ((1 << planes.depth) - 1))
-                found.append(residuals(*(plane.astype(np.float32) * scale for plane in planes.arrays)))
-        if not is_centred(found):
-            return facts
-        return facts.model_copy(update={"colour": facts.colour.model_copy(update={"siting": "center"})})
 
     def _ask(self, request: dict[str, Any]) -> None:
         assert self._child is not None
@@ -196,6 +181,20 @@ class Reader:
 
 
 def probe(paths: Sequence[Path]) -> Facts:
-    """Facts of a file or sequence; raises MediaError where it cannot be read."""
+    """Facts of a file or sequence that nothing is known of yet; raises MediaError where it cannot be read."""
     with Reader(paths) as reader:
-        return reader.facts
+        facts = reader.facts
+        if facts.subsampling not in ("4:2:0", "4:2:2") or facts.colour.siting != "left" or not _is_centred(reader):
+            return facts
+        return facts.model_copy(update={"colour": facts.colour.model_copy(update={"siting": "center"})})
+
+
+def _is_centred(reader: Reader) -> bool:
+    """Whether a file's first frames show chroma between two columns."""
+    end, found = min(reader.facts.length, _EARLY), []
+    # What cannot be decoded is said once it is wanted.
+    with contextlib.suppress(MediaError):
+        for planes in reader.planes(range(0, end, max(1, end // _LOOKED_AT))):
+            scale = np.float32(255 / ((1 << planes.depth) - 1))
+            found.append(residuals(*(plane.astype(np.float32) * scale for plane in planes.arrays)))
+    return is_centred(found)
