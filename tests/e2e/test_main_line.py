@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, set_value, settled, value
@@ -311,7 +312,9 @@ def test_a_webm_shows_its_transparency_in_chromium(bench: Page, house: House) ->
         Image.open(io.BytesIO(page.screenshot(clip={"x": 0, "y": 0, "width": 320, "height": 180}))).convert("RGB")
     )
     truth = shot(frame=0)[1]
-    assert np.abs(seen[truth < 0.002].astype(int) - (240, 20, 220)).max() <= 6
+    # At its edge the matte itself may be a little wider than the truth.
+    clear = cv2.dilate(truth, np.ones((5, 5), np.uint8)) < 0.002
+    assert np.abs(seen[clear].astype(int) - (240, 20, 220)).max() <= 6
     assert np.abs(seen[truth > 0.998] / 255 - (0.78, 0.56, 0.44)).mean() < 0.03
 
 
