@@ -26,7 +26,15 @@ _MOST = (1080, 1920)
 
 
 class Residuals(NamedTuple):
-    """What luma does not explain of chroma at each place tried: logarithms of the variance, summed, and of how many."""
+    """What luma does not explain of chroma, for each place where it may lie.
+
+    Attributes
+    ----------
+    total : (4,) float64
+        Logarithms of the variance that is left, summed.
+    places : int
+        Over so many pixels.
+    """
 
     total: NDArray[np.float64]
     places: int

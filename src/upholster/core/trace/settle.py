@@ -153,7 +153,7 @@ def _held_together(scene: Scene, lab: Bytes, label: Plane) -> Plane:
     kept = sizes == sizes.max()
     for k in np.flatnonzero(~kept[1:]) + 1:
         places = np.nonzero((parts == k) & (inside > 0))
-        kept[k] = float(cues.of_memory(scene, lab, places).mean()) > _OWN if len(places[0]) else False
+        kept[k] = cues.of_memory(scene, lab, places).mean() > _OWN
     return np.where(kept[parts], label, 0).astype(np.float32)
 
 

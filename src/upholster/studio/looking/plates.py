@@ -58,10 +58,15 @@ def raster_of(footage: Footage) -> Raster:
     return Raster.of_plate(int(footage.facts["width"]), int(footage.facts["height"]))
 
 
-def frame(footage: Footage, number: int, quality: Quality) -> Frame:
+def must_have(footage: Footage, number: int) -> None:
+    """Refuse a frame that footage does not have."""
     length = int(footage.facts["length"])
     if not 0 <= number < length:
         raise Refused(f"This shot has frames 0 to {length - 1}.")
+
+
+def frame(footage: Footage, number: int, quality: Quality) -> Frame:
+    must_have(footage, number)
     name = (*as_read(footage), number, quality, "frame")
     if quality == "quick":
         return pictures.get(name, lambda: proxy_of(footage).frame(number))

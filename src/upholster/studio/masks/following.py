@@ -56,8 +56,7 @@ def follow_mask(
 ) -> Followed:
     """Carry a mask's shape from a frame on to the next ones (`way` 1) or those before (-1)."""
     mask, length = mask_of(recipe, mark), int(footage.facts["length"])
-    if not 0 <= frame < length:
-        raise Refused(f"This shot has frames 0 to {length - 1}.")
+    plates.must_have(footage, frame)
     if not mask.course.covers:
         raise Refused("Close the shape first; it needs three points or more.")
     numbers = range(frame + way, max(-1, min(length, frame + way * (MOST_FRAMES + 1))), way)

@@ -17,7 +17,6 @@ from upholster.media.bakes import Bakes
 from upholster.media.proxy import Proxy
 from upholster.store.models import Footage
 from upholster.studio import paths
-from upholster.studio.errors import Refused
 from upholster.studio.making.tracing import Mattes
 
 Plane = NDArray[np.float32]
@@ -59,9 +58,6 @@ def looked_at(footage: Footage, proxy: Callable[[], Proxy]) -> Callable[[Trace, 
 
 def prepare(footage: Footage, proxy: Proxy, frame: int) -> None:
     """Look around a frame before the first stroke on it, so that its matte is there at once."""
-    last = int(footage.facts["length"]) - 1
-    if not 0 <= frame <= last:
-        raise Refused(f"This shot has frames 0 to {last}.")
     with _at_one:
         _scene_of(footage, proxy, mattes_of(footage)).prepare(frame)
 

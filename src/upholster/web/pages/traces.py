@@ -36,8 +36,9 @@ def cancel_trace(shot_id: int) -> Response:
 @page.post("/traces/ahead")
 def look_ahead(shot_id: int) -> Response:
     """Somebody holds the brush over a frame: its first matte will be wanted."""
-    footage = plates.footage_of(shot_id)
-    mattes.prepare(footage, plates.proxy_of(footage), asked_for(ToBrush).frame)
+    footage, frame = plates.footage_of(shot_id), asked_for(ToBrush).frame
+    plates.must_have(footage, frame)
+    mattes.prepare(footage, plates.proxy_of(footage), frame)
     return jsonify(ok=True)
 
 
