@@ -135,7 +135,8 @@ def harbour(page: Page) -> None:
 
 def fittings(page: Page) -> None:
     page.goto("/fittings")
-    page.wait_for_timeout(3000)
+    # Pictures of fittings are made when they are first looked at.
+    page.wait_for_function("() => [...document.images].every(image => image.naturalWidth)", timeout=60_000)
 
 
 def bench_deliver(page: Page) -> None:
