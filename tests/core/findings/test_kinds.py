@@ -125,6 +125,24 @@ def test_haze_is_told_on_the_ground_and_not_at_a_soft_edge() -> None:
     assert "haze" not in told(soft)
 
 
+def glowing(faint: np.ndarray, lit: bool = True) -> Seen:
+    """Light on a black ground: a bright core, and something faint apart from it, which the plate shows or not."""
+    core = disc(300, 270, 60)
+    alpha = np.maximum(core, faint)
+    plate = flat((1, 1, 1)) * (alpha if lit else core)
+    return Seen(0, plate, flat((1, 1, 1)), alpha, alpha, np.zeros((3, 12, 20), np.float32), glow=True)
+
+
+def test_on_a_dark_ground_what_stays_or_is_not_on_the_plate_is_haze_and_what_flies_off_is_none() -> None:
+    flying = [glowing(0.12 * disc(600 + 25 * n, 200 + 10 * n, 20)) for n in range(3)]
+    assert told(flying[1], flying[0], flying[2]) == {}
+    resting = glowing(0.12 * disc(625, 210, 20))
+    (haze,) = told(resting, resting, resting)["haze"]
+    assert centre(haze) == pytest.approx((625, 210), abs=4)
+    made = glowing(0.12 * disc(625, 210, 20), lit=False)
+    assert "haze" in told(made, flying[0], flying[2])
+
+
 def test_a_wire_apart_from_the_subject_is_no_haze() -> None:
     whole = frame()
     wire = cv2.line(np.zeros((HEIGHT, WIDTH), np.float32), (100, 100), (220, 400), 1.0, 3, cv2.LINE_AA)

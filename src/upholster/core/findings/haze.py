@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 
 from upholster.core.findings.moved import Moved
-from upholster.core.findings.seen import Codes, Mask, Seen, square
+from upholster.core.findings.seen import Codes, Mask, Plane, Seen, luma_of, square
 
 #: Nearer to the subject than this, what is faintly covered is its soft edge.
 _EDGE = 14.0
@@ -12,6 +12,10 @@ _EDGE = 14.0
 _LARGE = 0.02
 #: Coverage that makes a thing of what is covered around it: as codes, of what it is made, and what it reaches.
 _PARTS, _REACHES = 50, 180
+#: How much more coverage than the plate's own light makes is none of its own: as a factor, and what grain adds.
+_MORE, _GRAIN = 1.5, 0.03
+#: How much coverage changes from frame to frame that lies on the ground, and pixels over which its grain is averaged.
+_CHANGES, _LEVEL = 0.1, 12.0
 
 
 def haze(here: Seen, beside: list[Moved]) -> Codes:
@@ -27,10 +31,38 @@ def haze(here: Seen, beside: list[Moved]) -> Codes:
     if here.glow:
         # Thin light and ink end in nothing of their own accord; only what is not joined to them is left over.
         far = (here.away > edge) & ~_joined(here.half_codes > 4, here.half_codes > 127)
+        far &= _unlit(here) | _stays(here, beside)
     else:
         shaded = here.like_screen & (here.half_codes < 128) & (here.away > edge / 2)
         far = ((here.away > edge) | shaded) & ~_things(here)
     return np.where(here.whole(far) & (here.codes > 4), here.codes, np.uint8(0))
+
+
+def _unlit(here: Seen) -> Mask:
+    """At half the size: what is covered more than the plate's own light, or lack of light, makes it."""
+    assert here.clean is not None
+    ground = np.stack([cv2.resize(c, here.half) for c in here.clean])
+    away, most = here.half_plate - ground, 1 - ground
+    if luma_of(here.clean).mean() > 0.5:
+        away, most = -away, ground
+    own = (away / np.maximum(most, np.float32(1e-3))).max(axis=0)
+    return here.half_cover > np.float32(_MORE) * own.clip(0, 1) + np.float32(_GRAIN)
+
+
+def _stays(here: Seen, beside: list[Moved]) -> Mask:
+    """At half the size: what covers the same place as much on a frame beside. Sparks and smoke move on."""
+    width = square(_LEVEL * here.unit / 2)
+
+    def level(codes: Codes) -> Plane:
+        return cv2.blur(codes, width.shape).astype(np.float32)
+
+    own = level(here.half_codes)
+    apart = [np.abs(level(m.still) - own) for m in beside]
+    if not apart:
+        return np.ones(own.shape, bool)
+    there = np.any([a < np.float32(_CHANGES) * own for a in apart], axis=0)
+    # What passes is now and then as bright as what was there, along a line.
+    return cv2.morphologyEx(there.view(np.uint8), cv2.MORPH_OPEN, width) > 0
 
 
 def _joined(covered: Mask, sure: Mask) -> Mask:

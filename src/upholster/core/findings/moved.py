@@ -17,6 +17,8 @@ class Moved:
     ----------
     codes : (h/2, w/2) uint8
         Its coverage, at half the size.
+    still : (h/2, w/2) uint8
+        The same as it lies there, not moved.
     unexplained : (h/2, w/2) uint8
         Its `Seen.unexplained`, likewise.
     within : (h/2, w/2) uint8
@@ -26,6 +28,7 @@ class Moved:
     """
 
     codes: Codes
+    still: Codes
     unexplained: Codes
     within: Codes
     flow: Plane
@@ -55,7 +58,8 @@ def moved(here: Seen, beside: Seen) -> Moved:
         return there.astype(np.uint8, copy=False)
 
     within = cv2.inRange(at, (0.0, 0.0), (here.half[0] - 1.0, here.half[1] - 1.0)).astype(np.uint8, copy=False)
-    return Moved(brought(beside.half_codes), brought(beside.unexplained), within, flow.astype(np.float32, copy=False))
+    codes = beside.half_codes
+    return Moved(brought(codes), codes, brought(beside.unexplained), within, flow.astype(np.float32, copy=False))
 
 
 @lru_cache(4)
