@@ -148,8 +148,7 @@ def picture(shot_id: int) -> Response:
     """
     asked = asked_for(PictureAsked)
     _newest.note(asked.window, asked.sequence)
-    # What is made ahead, or plays, is no hand that waits.
-    if not asked.keep:
+    if not asked.ahead:
         hand.moves()
     footage, recipe = plates.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"

@@ -1,6 +1,6 @@
 """The last line of the work order: delivering a shot, and presets."""
 
-import threading
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, Response, jsonify
@@ -11,20 +11,15 @@ from upholster.media.formats import ALPHA_WORDS, FORMATS, NEEDS
 from upholster.media.ready import READY
 from upholster.media.sound import FASTEST, SLOWEST
 from upholster.studio.looking import plates
-from upholster.studio.making.orders import Stopped
 from upholster.studio.renders import estimates, presets, renders
 from upholster.studio.renders.traced import words_of_missing
 from upholster.studio.shots import shots
 from upholster.web import words
-from upholster.web.newest import Newest
+from upholster.web.quoting import quoted
 from upholster.web.requests.body import Named, asked_for
 from upholster.web.requests.deliveries import Flat, PresetKept, Quote, RenderAsked
 
 page = Blueprint("deliver", __name__)
-
-#: One estimate at a time; those nobody waits for any more are passed over.
-_quoting = threading.Lock()
-_newest = Newest()
 
 
 @page.post("/bench/<int:shot_id>/render")
@@ -40,19 +35,10 @@ def render(shot_id: int) -> Response:
 def quote(shot_id: int) -> Response:
     """Size and time of deliveries; 204 where a newer question of the same window has come in since."""
     asked = asked_for(Quote)
-    _newest.note(asked.window, asked.sequence)
     recipe, deliveries = asked.read(shot_id), [read_delivery(document) for document in asked.deliveries]
     footage = plates.footage_of(shot_id)
-
-    def still_wanted(done: int = 0) -> None:
-        if _newest.overtaken(asked.window, asked.sequence):
-            raise Stopped
-
-    try:
-        with _quoting:
-            still_wanted()
-            found = estimates.quote_shot(footage, recipe, deliveries, still_wanted)
-    except Stopped:
+    found = quoted(asked.window, asked.sequence, partial(estimates.quote_shot, footage, recipe, deliveries))
+    if found is None:
         return Response(status=204)
     first = words_of_missing(footage, recipe)
     cost = f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}."

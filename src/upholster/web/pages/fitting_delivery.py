@@ -1,6 +1,6 @@
 """What leaves a fitting: files that are rendered, with what they cost; timelines and numbers for other programs."""
 
-import threading
+from functools import partial
 from typing import Literal
 
 from flask import Blueprint, Response, jsonify, url_for
@@ -8,20 +8,15 @@ from flask import Blueprint, Response, jsonify, url_for
 from upholster.media.delivery import read_delivery
 from upholster.studio.fittings import fittings, interchange, sources
 from upholster.studio.making.flat import flat_colour
-from upholster.studio.making.orders import Stopped
 from upholster.studio.naming import safe_name
 from upholster.studio.renders import estimates, renders
 from upholster.studio.renders.made_of import layers_of, made_of_fitting
 from upholster.web import words
-from upholster.web.newest import Newest
+from upholster.web.quoting import quoted
 from upholster.web.requests.body import asked_for
 from upholster.web.requests.fittings import FittingFlat, FittingQuote, FittingRendered, TimelineSent
 
 page = Blueprint("fitting_delivery", __name__, url_prefix="/fittings")
-
-#: One estimate at a time; those nobody waits for any more are passed over.
-_quoting = threading.Lock()
-_newest = Newest()
 
 
 @page.post("/<int:fitting_id>/render")
@@ -37,19 +32,11 @@ def render(fitting_id: int) -> Response:
 def quote(fitting_id: int) -> Response:
     """Size and time of deliveries; 204 where a newer question of the same window has come in since."""
     asked = asked_for(FittingQuote)
-    _newest.note(asked.window, asked.sequence)
     document = layers_of(asked.read(fitting_id), asked.layer)
     deliveries = [read_delivery(each) for each in asked.deliveries]
-
-    def still_wanted(done: int = 0) -> None:
-        if _newest.overtaken(asked.window, asked.sequence):
-            raise Stopped
-
-    try:
-        with _quoting:
-            still_wanted()
-            found = estimates.quote([(made_of_fitting(document, d).job, d) for d in deliveries], still_wanted)
-    except Stopped:
+    jobs = [(made_of_fitting(document, d).job, d) for d in deliveries]
+    found = quoted(asked.window, asked.sequence, partial(estimates.quote, jobs))
+    if found is None:
         return Response(status=204)
     return jsonify(words=f"About {words.size(found.bytes)}, made in {words.seconds(found.seconds)}.")
 

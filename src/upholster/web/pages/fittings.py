@@ -16,6 +16,7 @@ from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import fittings, laying, proxies, sources
 from upholster.studio.fittings import look as looking
 from upholster.studio.footage import bring_in
+from upholster.studio.looking import hand
 from upholster.studio.making.keying import Job
 from upholster.studio.making.layer_footage import size_of
 from upholster.studio.renders import renders
@@ -219,6 +220,8 @@ def picture(fitting_id: int) -> Response:
     """One frame as raw RGBA; 204 where a newer request of the same window has come in since."""
     asked = asked_for(FittingPicture)
     _newest.note(asked.window, asked.sequence)
+    if not asked.ahead:
+        hand.moves()
     document = asked.read(fitting_id)
     fine = asked.quality == "fine"
     with _fine if fine else _quick:

@@ -18,6 +18,8 @@ class PictureAsked(Sequenced):
     quality: Literal["quick", "fine"] = "quick"
     #: All pictures are wanted, as while a clip plays.
     keep: bool = False
+    #: Nobody waits for it: it is made while the hand rests.
+    ahead: bool = False
     #: For a slow link: see `look.packed`.
     packed: bool = False
 

@@ -30,6 +30,7 @@ class FittingPicture(OfFitting):
     frame: Frame
     quality: Literal["quick", "fine"] = "quick"
     keep: bool = False
+    ahead: bool = False
 
 
 class FittingQuote(OfFitting):

@@ -58,11 +58,12 @@ def _run(picture: Picture, context: Context, *, paused: bool, **values: Any) -> 
 def _keep_rows(plate, held, rgb, first_row, end_row):
     """Where a mask keeps what lies inside, its colours stay as well."""
     for row in range(first_row, end_row):
-        for column in range(held.shape[1]):
-            kept = held[row, column]
-            if kept > 0:
-                for c in range(3):
-                    rgb[c, row, column] += kept * (plate[c, row, column] - rgb[c, row, column])
+        kept = held[row]
+        if kept.max() > np.float32(0):
+            for c in range(3):
+                seen, own = plate[c, row], rgb[c, row]
+                for column in range(held.shape[1]):
+                    own[column] += kept[column] * (seen[column] - own[column])
 
 
 STAGE = Stage("edge_colour", ("rgb", "cover", "held", "screen", "subject"), _run, "edge_colour", EdgeColour)

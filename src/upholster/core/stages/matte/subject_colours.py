@@ -1,6 +1,7 @@
 """The subject's own colours: gathered where it is surely solid, and carried outward."""
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -13,11 +14,12 @@ from upholster.core.matting.learnt import corrected
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.screen.likeness import likeness
-from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
+from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC
 from upholster.core.stages.matte.raw_matte import raw_matte
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
+Codes = NDArray[np.uint8]
 
 #: Longer side of the grid on which the subject's own colours are gathered.
 SUBJECT_GRID = 320
@@ -157,6 +159,73 @@ def _carried(cells, sure, around, own, places, labels, distance, out, first, end
                 out[c, j, i] = carried + (cells[c, j, i] - carried) * sure[j, i]
 
 
+class _Apart(NamedTuple):
+    """How cells depart from the screen behind them, each ``(rows, columns)``.
+
+    Attributes
+    ----------
+    metric : (3, rows, columns) float32
+        The cells in the key's metric.
+    away : float32
+        How far they are from the screen there.
+    share : float32
+        How much of the screen's colour they have.
+    free : float32
+        0..1, one where the screen's strongest primary stands out by nothing of what it does on the screen.
+    other, paler : uint8
+        One where the colour is another than the screen's, in whatever light; and where it is its very hue, but less.
+    """
+
+    metric: Plane
+    away: Plane
+    share: Plane
+    free: Plane
+    other: Codes
+    paler: Codes
+
+
+def _apart(cells: Plane, screen: Plane, primary: int) -> _Apart:
+    away, share, free = np.empty_like(cells)
+    other, paler = np.empty((2, *away.shape), np.uint8)
+    found = _Apart(np.empty_like(cells), away, share, free, other, paler)
+    over_rows(_depart, len(away), cells, screen, TO_METRIC, primary, *found)
+    return found
+
+
+@compiled
+def _depart(cells, screen, to, primary, metric, away, share, free, other, paler, first, end):
+    one, zero, least = np.float32(1), np.float32(0), np.float32(0.02)
+    dark = np.float32(0.02 * LUMA_WEIGHT)
+    taken, tinted = np.float32(_TAKEN**2), np.float32(_TINTED**2)
+    low, high, hue = np.float32(_VEILED[0]), np.float32(_VEILED[1]), np.float32(_VERY_HUE)
+    x, y = (primary + 1) % 3, (primary + 2) % 3
+    for j in range(first, end):
+        for i in range(cells.shape[2]):
+            r, g, b = cells[0, j, i], cells[1, j, i], cells[2, j, i]
+            luma = to[0, 0] * r + to[0, 1] * g + to[0, 2] * b
+            blue, red = to[1, 0] * r + to[1, 1] * g + to[1, 2] * b, to[2, 0] * r + to[2, 1] * g + to[2, 2] * b
+            r, g, b = screen[0, j, i], screen[1, j, i], screen[2, j, i]
+            own_luma = to[0, 0] * r + to[0, 1] * g + to[0, 2] * b
+            own_blue, own_red = to[1, 0] * r + to[1, 1] * g + to[1, 2] * b, to[2, 0] * r + to[2, 1] * g + to[2, 2] * b
+            metric[0, j, i], metric[1, j, i], metric[2, j, i] = luma, blue, red
+            by_luma, by_blue, by_red = luma - own_luma, blue - own_blue, red - own_red
+            coloured = by_blue * by_blue + by_red * by_red
+            away[j, i] = np.sqrt(by_luma * by_luma + coloured)
+            nominal = max(own_blue * own_blue + own_red * own_red, least * least)
+            has = (blue * own_blue + red * own_red) / nominal
+            share[j, i] = has
+            beside = abs(blue * own_red - red * own_blue) / nominal
+            paler[j, i] = (has > low) & (has < high) & (beside < hue)
+            light, own_light = np.float32(LUMA_WEIGHT) / max(luma, dark), np.float32(LUMA_WEIGHT) / max(own_luma, dark)
+            pure_blue, pure_red = own_blue * own_light, own_red * own_light
+            purer = max(pure_blue * pure_blue + pure_red * pure_red, least * least)
+            by_blue, by_red = blue * light - pure_blue, red * light - pure_red
+            other[j, i] = (coloured > taken * nominal) & (by_blue * by_blue + by_red * by_red > tinted * purer)
+            left = cells[primary, j, i] - max(cells[x, j, i], cells[y, j, i])
+            whole = max(screen[primary, j, i] - max(screen[x, j, i], screen[y, j, i]), least)
+            free[j, i] = min(max((np.float32(0.1) - left / whole) * np.float32(20), zero), one)
+
+
 def surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge) -> tuple[Plane, Plane]:
     """Which cells hold nothing of the screen.
 
@@ -172,93 +241,85 @@ def surely_subject(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowled
     within : (rows, columns) float32
         One where nothing around holds much of the screen.
     """
-    here, there = to_metric(cells), to_metric(screen)
-    solid = ~_like_a_veil(here[1:], there[1:])
-    sure = np.maximum(_far_from_screen(cells, screen, kind, known, here - there), _level_and_other(here, there) * solid)
-    return sure.astype(np.float32, copy=False), _enclosed(here[1:], there[1:]) * solid
+    apart = _apart(cells, screen, known.primary)
+    level, within = _level_and_other(apart), _enclosed(apart.share)
+    if (veil := _like_a_veil(apart)) is not None:
+        level[veil] = within[veil] = 0
+    return np.maximum(_far_from_screen(apart, kind, known.noise), level), within
 
 
-def _far_from_screen(cells: Plane, screen: Plane, kind: Kind, known: ScreenKnowledge, apart: Plane) -> Plane:
+def _far_from_screen(apart: _Apart, kind: Kind, noise: float) -> Plane:
     """Confidence 0..1 that a cell is as far from the screen, in the key's metric, as what is solid."""
-    away = np.sqrt(_squared(apart))
+    away = apart.away
     # A veil is far from nothing, but not as far as what is solid; a half-covered cell lies between
     # the screen and a cell nearby that is all subject.
-    least = max(12 * known.noise + 0.03, _SOLID * float(np.quantile(away[::2, ::2], 0.995)))
-    peak = np.maximum(cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8)), np.float32(least))
-    sure = np.clip((away / peak - np.float32(0.9)) * 15, 0, 1) * np.clip(away / np.float32(least) - 1, 0, 1)
-    if kind == "screen":
-        p = known.primary
-        a, b = [c for c in range(3) if c != p]
-        left = cells[p] - np.maximum(cells[a], cells[b])
-        whole = np.maximum(screen[p] - np.maximum(screen[a], screen[b]), np.float32(0.02))
-        free = np.clip((np.float32(0.1) - left / whole) * 20, 0, 1).astype(np.float32)
-        # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
-        sure = np.maximum(sure * free, cv2.erode(free, _AROUND))
-    return np.asarray(sure, np.float32)
+    least = np.float32(max(12 * noise + 0.03, _SOLID * float(np.quantile(away[::2, ::2], 0.995))))
+    peak = cv2.dilate(away, np.ones((_NEARBY, _NEARBY), np.uint8))
+    free, around = apart.free, cv2.erode(apart.free, _AROUND)
+    if kind != "screen":
+        free, around = np.ones_like(free), np.zeros_like(free)
+    sure = np.empty_like(away)
+    over_rows(_far, len(away), away, peak, least, free, around, sure)
+    return sure
 
 
-def _enclosed(here: Plane, there: Plane) -> Plane:
+@compiled
+def _far(away, peak, least, free, around, sure, first, end):
+    one, zero = np.float32(1), np.float32(0)
+    for j in range(first, end):
+        for i in range(away.shape[1]):
+            far = min(max((away[j, i] / max(peak[j, i], least) - np.float32(0.9)) * np.float32(15), zero), one)
+            far *= min(max(away[j, i] / least - one, zero), one)
+            # With nothing of the screen anywhere around, a cell is the subject's own, whatever its colour.
+            sure[j, i] = max(far * free[j, i], around[j, i])
+
+
+def _enclosed(share: Plane) -> Plane:
     """One where nothing around holds much of the screen's colour, nor more of it on one side than on the other.
 
     No edge reaches so far in. A blurred limb does, but there the screen's share goes steadily from one side to the
     other; between strands of hair it is uneven.
     """
-    share = (here * there).sum(axis=0) / np.maximum(_squared(there), np.float32(0.02**2))
     within = cv2.dilate(share, np.ones((2 * _EDGE + 1,) * 2, np.uint8)) < np.float32(_LITTLE)
     steady = cv2.dilate(share, _AROUND) - cv2.erode(share, _AROUND) < np.float32(_STEADY)
     # A seam between two cloths is one cell wide.
-    beside = cv2.dilate((within & steady).astype(np.uint8), _AROUND) > 0
+    beside = cv2.dilate((within & steady).view(np.uint8), _AROUND).view(bool)
     return (within & beside).astype(np.float32)
 
 
-def _level_and_other(here: Plane, there: Plane) -> Plane:
+def _level_and_other(apart: _Apart) -> Plane:
     """One where an even part of the picture has another colour than the screen.
 
     A white veil takes away as much of the screen's colour as it covers, so what takes most of it
     is no veil. Shade takes colour too, but leaves colour over brightness as it was. A soft or
     blurred edge is not even.
     """
-    other = _departs(here[1:], there[1:], _TAKEN) & _departs(_over_luma(here), _over_luma(there), _TINTED)
-    other = cv2.erode(other.astype(np.uint8), _AROUND) > 0
-    vary = [cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in here]
+    other = cv2.erode(apart.other, _AROUND) > 0
+    vary = [cv2.dilate(plane, _AROUND) - cv2.erode(plane, _AROUND) for plane in apart.metric]
     return (other & (_squared(vary) < _LEVEL**2)).astype(np.float32)
 
 
-def _like_a_veil(here: Plane, there: Plane) -> Mask:
-    """Where colours ``(2, rows, columns)`` are widely the screen's very hue, but less of it, beside the screen.
+def _like_a_veil(apart: _Apart) -> Mask | None:
+    """Where colours are widely the screen's very hue, but less of it, beside the screen; None where nowhere.
 
     That is a veil, or a greyed cloth of that hue; within the subject, or narrow, it is the latter.
     """
-    squared = np.maximum(_squared(there), np.float32(0.02**2))
-    left = (here * there).sum(axis=0) / squared
-    beside = np.abs(here[0] * there[1] - here[1] * there[0]) / squared
-    low, high = _VEILED
-    like = (left > np.float32(low)) & (left < np.float32(high)) & (beside < np.float32(_VERY_HUE))
     # Grain leaves gaps of a cell in it.
-    even = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_CLOSE, _AROUND)
+    even = cv2.morphologyEx(apart.paler, cv2.MORPH_CLOSE, _AROUND)
     wide = cv2.morphologyEx(even, cv2.MORPH_OPEN, np.ones((_WIDE, _WIDE), np.uint8))
     if not wide.any():
-        return np.zeros(left.shape, bool)
+        return None
     count, parts = cv2.connectedComponents(wide)
-    beside_screen = cv2.dilate((left > np.float32(_BARE)).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+    beside_screen = cv2.dilate((apart.share > np.float32(_BARE)).view(np.uint8), np.ones((9, 9), np.uint8)) > 0
     veil = np.zeros(count, bool)
     veil[np.unique(parts[beside_screen])] = True
     veil[0] = False
     return veil[parts]
 
 
-def _departs(colour: Plane, nominal: Plane, share: float) -> Mask:
-    """Where two-component colours lie further from a nominal one than a share of its length."""
-    return _squared(colour - nominal) > share**2 * np.maximum(_squared(nominal), np.float32(0.02**2))
-
-
-def _squared(parts: Sequence[Plane] | Plane) -> Plane:
+def _squared(parts: Sequence[Plane]) -> Plane:
     """Squared length of vectors, given by component."""
     total = parts[0] * parts[0]
     for part in parts[1:]:
         total += part * part
     return total
-
-
-def _over_luma(metric: Plane) -> Plane:
-    return metric[1:] / np.maximum(metric[0] / np.float32(LUMA_WEIGHT), np.float32(0.02))

@@ -19,9 +19,9 @@ export function play(bench, { place, numbers, show }) {
   /** All that the pictures of frames depend on, but for which frame it is. */
   const stands = () => JSON.stringify([bench.store.asked, bench.place(0), Object.values(bench.traces.standing).map(({ missing }) => missing.length)]);
   /** A promise of the pictures that show a frame. */
-  function fetch(number) {
+  function fetch(number, ahead = false) {
     const now = stands();
-    const ask = (what) => bench.requests.fetch(bench.place(number), what, "quick", { keep: true });
+    const ask = (what) => bench.requests.fetch(bench.place(number), what, "quick", { keep: true, ahead });
     return Promise.all(bench.viewer.needed().map(async (what) => [what, await played.fetch(now, `${what} ${number}`, () => ask(what))]));
   }
   /** The frames of which all is here that is in view. */
@@ -36,7 +36,7 @@ export function play(bench, { place, numbers, show }) {
     count: () => bench.counted().count,
     here: () => bench.counted().number,
     held,
-    fetch,
+    fetch: (number) => fetch(number, true),
     full: () => played.full,
     playing: () => bench.playing(),
   });
@@ -44,7 +44,7 @@ export function play(bench, { place, numbers, show }) {
     rate: () => asNumber(bench.facts.rate),
     span: () => bench.span(),
     here: () => bench.counted().number,
-    fetch,
+    fetch: (number) => fetch(number),
     show(number, pictures) {
       bench.frames.settle(number);
       for (const [what, { image }] of pictures) bench.viewer.draw(what, image);

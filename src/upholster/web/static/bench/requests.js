@@ -62,11 +62,11 @@ export class Requests {
   }
 
   /** One picture: its pixels and where they lie; null where the house passed it over for a newer request. */
-  async fetch(place, what, quality, { sequence = ++this.sequence, keep = false, signal } = {}) {
+  async fetch(place, what, quality, { sequence = ++this.sequence, keep = false, ahead = false, signal } = {}) {
     const recipe = what === "earlier" ? { base: this.bench.viewer.compared, changes: {} } : this.bench.store.asked;
     // What a person decides by comes as it is; what passes by may come packed.
     const packed = quality === "quick" && this.link.slow;
-    const body = { ...recipe, ...place, quality, sequence, keep, packed, plate: what === "plate", window: `${thisWindow} ${what}` };
+    const body = { ...recipe, ...place, quality, sequence, keep, ahead, packed, plate: what === "plate", window: `${thisWindow} ${what}` };
     const began = performance.now();
     const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, signal });
     if (answer.status === 204) return null;
