@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from upholster.core.composite.over import pack_rgba8
 from upholster.core.documents.recipe import Recipe
 from upholster.core.kernels import row_bands
-from upholster.core.pipeline.runner import Plate, key
+from upholster.core.pipeline.runner import Plate, compute, key
 from upholster.core.pipeline.stage import Picture
 from upholster.core.raster import Raster
 from upholster.core.retime import between, pair_of
@@ -40,8 +40,9 @@ class Wanted(NamedTuple):
         Whether frames are counted as they are delivered: at their speed, in their direction, with holds.
     whole : bool
         Whether the borders that the take cuts away are shown as well.
-    several : bool
-        Whether others are made beside it, so that no core is to be had for a part of it.
+    passing : bool
+        Whether it is one of many, made beside others: no core is to be had for a part of it, and what it is made of is
+        not looked at again.
     """
 
     frame: int
@@ -49,7 +50,7 @@ class Wanted(NamedTuple):
     what: Literal["result", "plate"] = "result"
     taken: bool = False
     whole: bool = False
-    several: bool = False
+    passing: bool = False
 
 
 def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint8]:
@@ -60,8 +61,8 @@ def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint
     if wanted.whole:
         recipe = _uncropped(recipe)
     shown = Recipe(take=recipe.take) if wanted.what == "plate" else recipe
-    with row_bands(1 if wanted.several else None):
-        found = _taken(footage, shown, wanted) if wanted.taken else keyed(footage, shown, wanted.frame, wanted.quality)
+    with row_bands(1 if wanted.passing else None):
+        found = _taken(footage, shown, wanted) if wanted.taken else _shot(footage, shown, wanted)
         alpha = np.ones(found.alpha.shape, np.float32) if wanted.what == "plate" else found.alpha
         return pack_rgba8(found.rgb, np.ascontiguousarray(alpha))
 
@@ -83,13 +84,21 @@ def _uncropped(recipe: Recipe) -> Recipe:
     return recipe.model_copy(update={"take": take})
 
 
+def _shot(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:
+    """A frame as it was shot."""
+    found = keyed(footage, recipe, wanted.frame, wanted.quality, kept=not wanted.passing)
+    return KeyedFrame(found.rgb, found.alpha)
+
+
 def _taken(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:
     """A frame as it is delivered."""
     times = times_of(footage, recipe)
     if not 0 <= wanted.frame < times.frames:
         raise Refused(f"This take has frames 0 to {times.frames - 1}.")
     mix = times.mix(wanted.frame)
-    one, two = (keyed(footage, recipe, n, wanted.quality) for n in (mix.first, mix.second))
+    # The next one may lie between the same two.
+    kept = not wanted.passing or bool(mix.weight)
+    one, two = (keyed(footage, recipe, n, wanted.quality, kept=kept) for n in (mix.first, mix.second))
     if not mix.weight:
         return KeyedFrame(one.rgb, one.alpha)
     return KeyedFrame(*between(pair_of((one.rgb, one.alpha), (two.rgb, two.alpha), times.between), mix.weight))
@@ -119,8 +128,10 @@ def span_of(footage: Footage, recipe: Recipe) -> tuple[int, int]:
     return span.start, span.stop
 
 
-def keyed(footage: Footage, recipe: Recipe, number: int, quality: plates.Quality = "quick") -> Picture:
-    """A frame of the footage as it is keyed, with all that was found on the way."""
+def keyed(
+    footage: Footage, recipe: Recipe, number: int, quality: plates.Quality = "quick", *, kept: bool = True
+) -> Picture:
+    """A frame of the footage as it is keyed, with all that was found on the way, which is `kept` for the next look."""
     length = int(footage.facts["length"])
 
     def plate(n: int) -> Plate:
@@ -138,4 +149,5 @@ def keyed(footage: Footage, recipe: Recipe, number: int, quality: plates.Quality
 
     known = knowledge(footage, recipe.screen)
     traced = looked_at(footage, lambda: plates.proxy_of(footage))
-    return key(plate(number), recipe, number, known, neighbours=neighbours, traced=traced, memo=plates.pictures.get)
+    memo = plates.pictures.get if kept else compute
+    return key(plate(number), recipe, number, known, neighbours=neighbours, traced=traced, memo=memo)

@@ -159,7 +159,7 @@ def picture(shot_id: int) -> Response:
         if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
             return Response(status=204)
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
-        wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, several=asked.keep)
+        wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, passing=asked.keep)
         pixels = look.picture(footage, recipe, wanted)
     if asked.packed:
         response = Response(look.packed(pixels), mimetype="image/jpeg")
