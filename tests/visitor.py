@@ -5,7 +5,11 @@ import json
 import re
 import urllib.error
 import urllib.request
+from collections.abc import Mapping
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from conftest import House
 
@@ -33,3 +37,14 @@ class Visitor:
         if "json" in (answer.headers.get("Content-Type") or ""):
             return status, json.loads(content)
         return status, (content, dict(answer.headers))
+
+
+def pixels_of(content: bytes, headers: Mapping[str, str]) -> NDArray[np.uint8]:
+    """The picture of an answer, straight RGBA ``(h, w, 4)``; what is not sent of it is clear."""
+    width, height = map(int, headers["X-Size"].split("x"))
+    if headers["X-Sent"] == "all":
+        return np.frombuffer(content, np.uint8).reshape(height, width, 4)
+    words = np.frombuffer(content, np.uint32)
+    runs, whole = words[1 : 1 + 2 * words[0]].reshape(-1, 2), np.zeros(width * height, np.uint32)
+    whole[np.concatenate([np.arange(at, at + length) for at, length in runs])] = words[1 + 2 * words[0] :]
+    return whole.view(np.uint8).reshape(height, width, 4)

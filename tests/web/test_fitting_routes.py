@@ -3,7 +3,6 @@
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 import pytest
 
 from conftest import House, wait_for
@@ -11,7 +10,7 @@ from plates import green_clip
 from upholster.core.documents.fitting import read_fitting
 from upholster.studio.fittings import fittings
 from upholster.studio.footage import bring_in
-from visitor import Visitor
+from visitor import Visitor, pixels_of
 
 
 @pytest.fixture(scope="module")
@@ -37,11 +36,11 @@ def asked(**more: Any) -> dict[str, Any]:
 def test_a_picture_lies_over_its_ground_and_follows_changes(visitor: Visitor, fitting_id: int) -> None:
     status, (content, headers) = visitor.ask(f"/fittings/{fitting_id}/picture", asked(window="a"))
     assert status == 200 and headers["X-Size"] == "320x180"
-    pixels = np.frombuffer(content, np.uint8).reshape(180, 320, 4)
+    pixels = pixels_of(content, headers)
     assert pixels[5, 5].tolist() == [0, 0, 0, 255] and pixels[90, 136, 0] > 150
     changes = {"layers": {"each": {"n1": {"x": 100}}}, "ground": {"colour": None}}
-    _, (content, _) = visitor.ask(f"/fittings/{fitting_id}/picture", asked(window="b", changes=changes))
-    pixels = np.frombuffer(content, np.uint8).reshape(180, 320, 4)
+    _, (content, headers) = visitor.ask(f"/fittings/{fitting_id}/picture", asked(window="b", changes=changes))
+    pixels = pixels_of(content, headers)
     assert pixels[90, 80, 3] == 0 and pixels[90, 236, 3] == 255
 
 

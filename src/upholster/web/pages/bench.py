@@ -1,6 +1,5 @@
 """The Bench: one shot, its work order and its picture."""
 
-import json
 import os
 import threading
 import time
@@ -22,6 +21,7 @@ from upholster.studio.stock import stock
 from upholster.web.fields import fields
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
+from upholster.web.pictures import sent
 from upholster.web.requests.bench import PictureAsked, Readout, SoundAsked, ViewState
 from upholster.web.requests.body import Named, asked_for
 from upholster.web.requests.recipes import Change, LineFollowed, OfFrame, ScreenChange, Seen
@@ -161,14 +161,8 @@ def picture(shot_id: int) -> Response:
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
         wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, passing=asked.keep)
         pixels = look.picture(footage, recipe, wanted)
-    if asked.packed:
-        response = Response(look.packed(pixels), mimetype="image/jpeg")
-    else:
-        response = Response(pixels.tobytes(), mimetype="application/octet-stream")
-    response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
-    response.headers["X-Shown"] = json.dumps(_shown(footage, recipe, whole=asked.whole))
+    response = sent(pixels, _shown(footage, recipe, whole=asked.whole), pack=asked.packed)
     response.headers["X-Waited"] = str(round(waited * 1000))
-    response.headers["Cache-Control"] = "no-store"
     return response
 
 

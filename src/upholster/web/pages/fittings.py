@@ -25,6 +25,7 @@ from upholster.web import paging
 from upholster.web.fields import fitting_fields
 from upholster.web.newest import Newest
 from upholster.web.pages import deliver
+from upholster.web.pictures import sent
 from upholster.web.requests.body import Named, asked_for
 from upholster.web.requests.fittings import (
     ClipLaid,
@@ -228,11 +229,7 @@ def picture(fitting_id: int) -> Response:
         if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
             return Response(status=204)
         pixels = looking.picture(document, asked.frame, asked.quality)
-    response = Response(pixels.tobytes(), mimetype="application/octet-stream")
-    response.headers["X-Size"] = f"{pixels.shape[1]}x{pixels.shape[0]}"
-    response.headers["X-Shown"] = json.dumps({"size": [document.frame.width, document.frame.height]})
-    response.headers["Cache-Control"] = "no-store"
-    return response
+    return sent(pixels, {"size": [document.frame.width, document.frame.height]})
 
 
 @page.post("/<int:fitting_id>/mix.wav")

@@ -10,7 +10,7 @@ const [SIDE, AROUND] = [120, 0.06];
 const GROUND = "#c026a8";
 
 export class Mending {
-  /** @param {object} bench  gives `at`, `store`, `changeMany(...)`, `saved()` */
+  /** @param {object} bench  gives `at`, `store`, `requests`, `changeMany(...)`, `saved()` */
   constructor(bench) {
     this.bench = bench;
     this.sequence = 0;
@@ -45,9 +45,10 @@ export class Mending {
   async #picture(words, recipe, { worst, box }) {
     const body = { ...recipe, frame: worst, quality: "quick", keep: true, sequence: ++this.sequence, window: `${thisWindow} ${words}` };
     const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
-    const [width, height] = answer.headers.get("X-Size").split("x").map(Number);
+    const image = await this.bench.requests.link.image(answer);
+    const { width, height } = image;
     const whole = Object.assign(document.createElement("canvas"), { width, height });
-    whole.getContext("2d").putImageData(new ImageData(new Uint8ClampedArray(await answer.arrayBuffer()), width, height), 0, 0);
+    whole.getContext("2d").putImageData(image, 0, 0);
     const side = Math.max((box[2] - box[0]) * width, (box[3] - box[1]) * height) + 2 * AROUND * width;
     const [x, y] = [((box[0] + box[2]) / 2) * width - side / 2, ((box[1] + box[3]) / 2) * height - side / 2];
     const shown = Object.assign(document.createElement("canvas"), { width: SIDE, height: SIDE });

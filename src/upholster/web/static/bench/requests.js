@@ -71,9 +71,7 @@ export class Requests {
     const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, signal });
     if (answer.status === 204) return null;
     if (quality === "quick") this.#busy(performance.now() - began);
-    const [width, height] = answer.headers.get("X-Size").split("x").map(Number);
-    const shown = JSON.parse(answer.headers.get("X-Shown"));
-    return { image: await this.link.image(answer, width, height), shown };
+    return { image: await this.link.image(answer), shown: JSON.parse(answer.headers.get("X-Shown")) };
   }
 
   /** Say that the machine is busy while pictures come late, rather than be slow without a word. */

@@ -1,9 +1,7 @@
 /** How pictures come from the house: as they are where the link carries that, else packed. */
 
-/** Milliseconds that a picture may be on its way as it is. */
-const MOST = 60;
-/** Bytes below which an answer tells nothing of the link. */
-const TELLS = 200_000;
+/** Milliseconds that a picture may be on its way as it is, and how many bytes: larger ones may take longer. */
+const [MOST, USUAL] = [60, 960 * 540 * 4];
 /** Pictures in a row that have to come late. */
 const SEVERAL = 3;
 
@@ -17,15 +15,28 @@ export class Link {
   }
 
   /** The picture of an answer, packed or as it is. */
-  async image(answer, width, height) {
+  async image(answer) {
+    const [width, height] = answer.headers.get("X-Size").split("x").map(Number);
     if (answer.headers.get("Content-Type") === "image/jpeg") return unpacked(await answer.blob(), width, height);
     const began = performance.now();
-    const pixels = await answer.arrayBuffer();
+    const sent = await answer.arrayBuffer();
     const took = performance.now() - began;
-    // A picture of the usual size, as long as this one took for as much.
-    if (pixels.byteLength > TELLS) this.#late = (took * 960 * 540 * 4) / pixels.byteLength > MOST ? this.#late + 1 : 0;
-    return new ImageData(new Uint8ClampedArray(pixels), width, height);
+    this.#late = took * Math.min(1, USUAL / sent.byteLength) > MOST ? this.#late + 1 : 0;
+    if (answer.headers.get("X-Sent") === "runs") return amidClear(new Uint32Array(sent), width, height);
+    return new ImageData(new Uint8ClampedArray(sent), width, height);
   }
+}
+
+/** A picture of which only covered runs were sent: how many, for each its first pixel and its length, then their pixels. */
+function amidClear(words, width, height) {
+  const image = new ImageData(width, height);
+  const pixels = new Uint32Array(image.data.buffer);
+  let from = 1 + 2 * words[0];
+  for (let at = 1; at <= 2 * words[0]; at += 2) {
+    pixels.set(words.subarray(from, from + words[at + 1]), words[at]);
+    from += words[at + 1];
+  }
+  return image;
 }
 
 /** A picture with its colour above and its coverage below, as one with both. */
