@@ -134,7 +134,17 @@ def spread(values: Plane, weight: Plane) -> Plane:
         return np.where(weight > 0, values, np.float32(0))
     half = (max(1, (width + 1) // 2), max(1, (height + 1) // 2))
     mass = cv2.resize(weight, half, interpolation=cv2.INTER_AREA).reshape(half[1], half[0])
-    summed = area(values * weight, *half)
+    coarse = area(values * weight, *half)
     # A coarse cell is trusted as soon as a good part of it is known.
-    coarse = spread(summed / np.maximum(mass, np.float32(1e-6)), np.minimum(mass * np.float32(4), np.float32(1)))
-    return values * weight + enlarge(coarse, width, height) * (np.float32(1) - weight)
+    coarse /= np.maximum(mass, np.float32(1e-6))
+    out = enlarge(spread(coarse, np.minimum(mass * np.float32(4), np.float32(1))), width, height)
+    over_rows(_where_known, height, values, weight, out)
+    return out
+
+
+@compiled
+def _where_known(values, weight, out, first, end):
+    for c in range(out.shape[0]):
+        for j in range(first, end):
+            for i in range(out.shape[2]):
+                out[c, j, i] += (values[c, j, i] - out[c, j, i]) * weight[j, i]

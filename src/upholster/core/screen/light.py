@@ -5,6 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.grids import area, spread
+from upholster.core.kernels import compiled
 from upholster.core.screen.metric import LUMA_WEIGHT, to_metric
 
 Plane = NDArray[np.float32]
@@ -66,10 +67,22 @@ def _gain(clean: Plane, cells: Plane) -> Plane:
     across, down = min(_PARTS[0], columns), min(_PARTS[1], rows)
     told, sure = np.ones((1, down, across), np.float32), np.zeros((down, across), np.float32)
     y, x = np.linspace(0, rows, down + 1).astype(int), np.linspace(0, columns, across + 1).astype(int)
-    for j in range(down):
-        for i in range(across):
-            part = np.s_[y[j] : y[j + 1], x[i] : x[i + 1]]
-            seen = gain[part][screen[part]]
-            if len(seen) > _SEEN * gain[part].size:
-                told[0, j, i], sure[j, i] = np.median(seen), len(seen) / gain[part].size
+    _medians(gain, screen, y, x, told[0], sure)
     return spread(told, sure)[0] if sure.any() else told[0]
+
+
+@compiled
+def _medians(gain, screen, y, x, told, sure):
+    """The median of every part between rows `y` and columns `x` where enough of it is screen, and how much is."""
+    seen = np.empty(gain.size, gain.dtype)
+    for j in range(told.shape[0]):
+        for i in range(told.shape[1]):
+            count = 0
+            for row in range(y[j], y[j + 1]):
+                for column in range(x[i], x[i + 1]):
+                    if screen[row, column]:
+                        seen[count] = gain[row, column]
+                        count += 1
+            size = (y[j + 1] - y[j]) * (x[i + 1] - x[i])
+            if count > _SEEN * size:
+                told[j, i], sure[j, i] = np.median(seen[:count]), count / size
