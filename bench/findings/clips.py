@@ -18,7 +18,7 @@ VEILED = ("glass", "gauze")
 GLOW = ("fog", "smoke")
 NAMES = tuple(families.FAMILIES)
 #: Seeds that may be looked at while measures are worked on, and those that are only for the table.
-TUNED, UNTOUCHED = (0, 1, 2), (518, 519, 520)
+TUNED, UNTOUCHED = (0, 1, 2), (521, 522, 523)
 
 
 @lru_cache(2)
