@@ -12,8 +12,10 @@ _EDGE = 14.0
 _LARGE = 0.02
 #: Coverage that makes a thing of what is covered around it: as codes, of what it is made, and what it reaches.
 _PARTS, _REACHES = 50, 180
+#: Share of the most that light or ink covers on a frame, from which it is sure to be some, however thin it is.
+_THINNEST = 0.5
 #: How much more coverage than the plate's own light makes is none of its own: as a factor, and what grain adds.
-_MORE, _GRAIN = 1.5, 0.03
+_MORE, _GRAIN = 5.0, 0.03
 #: How much coverage changes from frame to frame that lies on the ground, and pixels over which its grain is averaged.
 _CHANGES, _LEVEL = 0.1, 12.0
 
@@ -30,7 +32,8 @@ def haze(here: Seen, beside: list[Moved]) -> Codes:
         edge += np.max([m.speed for m in beside], axis=0)
     if here.glow:
         # Thin light and ink end in nothing of their own accord; only what is not joined to them is left over.
-        far = (here.away > edge) & ~_joined(here.half_codes > 4, here.half_codes > 127)
+        sure = min(127.0, _THINNEST * float(here.half_codes.max()))
+        far = (here.away > edge) & ~_joined(here.half_codes > 4, here.half_codes > sure)
         far &= _unlit(here) | _stays(here, beside)
     else:
         shaded = here.like_screen & (here.half_codes < 128) & (here.away > edge / 2)

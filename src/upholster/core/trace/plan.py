@@ -6,7 +6,7 @@ from typing import NamedTuple
 from upholster.core.documents.traces import Trace
 
 #: Changes whenever mattes are computed in another way.
-VERSION = 4
+VERSION = 5
 
 
 class Stretch(NamedTuple):

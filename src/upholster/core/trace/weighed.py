@@ -15,6 +15,9 @@ Plane = NDArray[np.float32]
 
 #: Planes the network is told of.
 TOLD = 17
+#: Deeper inside than this, in working pixels, the network says no more than so much against what moves otherwise than
+#: the ground by so many pixels, where its motion is sure.
+_DEEP, _AGAINST, _MOVES, _FOLLOWED = 6, -1.0, 1.5, 0.5
 NETWORK = Network("upholster.core.trace", "weighed.onnx", 1)
 
 
@@ -46,4 +49,7 @@ def told(cues: Cues) -> Plane:
 
 def corrected(cues: Cues) -> Plane:
     """What is to be added to the logarithm of the odds, ``(h, w)`` at half the working size."""
-    return np.asarray(NETWORK.answer(told(cues))[0])
+    more = NETWORK.answer(told(cues))[0]
+    # A side that turns into the light may come to look like the ground, but it does not move as the ground does.
+    held = (cues.inside > _DEEP) & (cues.astray > _MOVES) & (cues.unsure < _FOLLOWED)
+    return np.where(held, np.maximum(more, _AGAINST), more).astype(np.float32)
