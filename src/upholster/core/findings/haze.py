@@ -17,7 +17,9 @@ _THINNEST = 0.5
 #: How much more coverage than the plate's own light makes is none of its own: as a factor, and what grain adds.
 _MORE, _GRAIN = 5.0, 0.03
 #: How much coverage changes from frame to frame that lies on the ground, and pixels over which its grain is averaged.
-_CHANGES, _LEVEL = 0.1, 12.0
+_CHANGES, _LEVEL = 0.04, 12.0
+#: How far wisps are from each other, in pixels.
+_WISPS = 60.0
 
 
 def haze(here: Seen, beside: list[Moved]) -> Codes:
@@ -31,10 +33,12 @@ def haze(here: Seen, beside: list[Moved]) -> Codes:
     if beside:
         edge += np.max([m.speed for m in beside], axis=0)
     if here.glow:
-        # Thin light and ink end in nothing of their own accord; only what is not joined to them is left over.
-        sure = min(127.0, _THINNEST * float(here.half_codes.max()))
-        far = (here.away > edge) & ~_joined(here.half_codes > 4, here.half_codes > sure)
-        far &= _unlit(here) | _stays(here, beside)
+        # Thin light and ink end in nothing of their own accord, and wisps come off them: only what is not joined to
+        # them is left over.
+        covered, sure = here.half_codes > 4, here.half_codes > min(127.0, _THINNEST * float(here.half_codes.max()))
+        near = cv2.dilate(covered.view(np.uint8), square(_WISPS * here.unit / 2)) > 0
+        left = _unlit(here) & ~_joined(covered, sure) | _stays(here, beside) & ~_joined(near, sure)
+        far = (here.away > edge) & left
     else:
         shaded = here.like_screen & (here.half_codes < 128) & (here.away > edge / 2)
         far = ((here.away > edge) | shaded) & ~_things(here)
