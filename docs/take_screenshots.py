@@ -15,6 +15,11 @@ FOLDER = Path(__file__).parent / "screenshots"
 PLATES = Path(__file__).parents[1] / "src" / "upholster" / "demo" / "plates"
 
 
+def reckoned(page: Page) -> None:
+    """What a delivery costs is known."""
+    page.wait_for_function("() => document.getElementById('quote').textContent.startsWith('About')", timeout=60_000)
+
+
 def drawn(page: Page) -> None:
     """Wait until pictures have stopped arriving."""
     page.wait_for_load_state("networkidle")
@@ -143,10 +148,7 @@ def bench_deliver(page: Page) -> None:
     bench(page)
     page.get_by_title("Deliver (9)").click()
     page.get_by_label("What it is for").select_option("recover")
-    for _ in range(200):
-        if page.locator("#quote").inner_text().startswith("About"):
-            break
-        page.wait_for_timeout(100)
+    reckoned(page)
     page.locator(".order").evaluate("e => e.scrollTo(0, e.scrollHeight)")
     page.wait_for_timeout(300)
 
@@ -226,6 +228,7 @@ def bench_dark(page: Page) -> None:
     page.get_by_label("Frame number").fill("30")
     page.get_by_label("Frame number").press("Enter")
     page.locator("#ground-footage").select_option(label="night-harbour")
+    reckoned(page)
     drawn(page)
 
 
