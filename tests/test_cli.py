@@ -2,8 +2,10 @@
 
 import json
 import os
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import cv2
@@ -12,6 +14,7 @@ import pytest
 from PIL import Image
 
 from plates import green_clip, shot, street, street_strokes, write_video
+from upholster.cli.program import _interrupted
 from upholster.core.documents.recipe import read_recipe
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.formats import FORMATS
@@ -323,3 +326,14 @@ def test_ready_values_are_a_word(plate: Path, tmp_path: Path) -> None:
     document = json.loads((tmp_path / "sticker.gif.json").read_text())["delivery"]
     assert document["palette"] == 128 and document["rate"] == "12"
     assert run("key", plate, tmp_path / "x.gif", "--ready", "postcard").returncode == 2
+
+
+def test_ctrl_c_that_comes_while_kernels_are_compiled_is_heard_a_moment_later() -> None:
+    code = compile("stop(number, frame())", "/site-packages/llvmlite/binding/executionengine.py", "exec")
+    with pytest.raises(KeyboardInterrupt):
+        exec(code, {"stop": _interrupted, "number": signal.SIGINT, "frame": sys._getframe})
+        heard = "not at once"
+        time.sleep(10)
+    assert heard == "not at once"
+    with pytest.raises(KeyboardInterrupt):
+        _interrupted(signal.SIGINT, sys._getframe())

@@ -20,6 +20,7 @@ export function viewLeft(at) {
  */
 export function remembering(bench) {
   let soon = 0;
+  let before = Promise.resolve();
   const keep = async () => {
     clearTimeout(soon);
     soon = 0;
@@ -31,6 +32,8 @@ export function remembering(bench) {
       /* it stays on this machine */
     }
   };
+  // One after the other, so that none is overtaken by an older one.
+  const next = () => (before = before.then(keep));
   addEventListener("pagehide", () => {
     if (soon) keep();
     bench.settle();
@@ -39,6 +42,6 @@ export function remembering(bench) {
   return () => {
     sessionStorage.setItem(name(bench.at), JSON.stringify(bench.view));
     clearTimeout(soon);
-    soon = setTimeout(keep, SOON);
+    soon = setTimeout(next, SOON);
   };
 }
