@@ -30,7 +30,7 @@ def quoted(window: str, sequence: int, reckon: Callable[[Progress], Estimate]) -
             raise _Yielded
 
     with _one:
-        while True:
+        while not _newest.overtaken(window, sequence):
             hand.give_way()
             try:
                 going_on()
@@ -38,4 +38,5 @@ def quoted(window: str, sequence: int, reckon: Callable[[Progress], Estimate]) -
             except _Yielded:
                 yields -= 1
             except Stopped:
-                return None
+                break
+    return None

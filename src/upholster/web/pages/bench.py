@@ -2,7 +2,6 @@
 
 import os
 import threading
-import time
 from typing import Any, Literal
 
 from flask import Blueprint, Response, jsonify, render_template, request
@@ -142,28 +141,21 @@ def _screen_change(recipe: Recipe, screen: dict[str, Any]) -> dict[str, Any]:
 
 @page.post("/picture")
 def picture(shot_id: int) -> Response:
-    """One frame as raw RGBA, or packed; 204 where a newer request of the same window has come in since.
-
-    ``X-Waited`` says how many milliseconds it stood behind those of others.
-    """
+    """One frame as `sent` has it; 204 where a newer request of the same window has come in since."""
     asked = asked_for(PictureAsked)
     _newest.note(asked.window, asked.sequence)
     if not asked.ahead:
         hand.moves()
     footage, recipe = plates.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"
-    came = time.monotonic()
     with _fine if fine else _quick:
-        waited = time.monotonic() - came
         # The one before the newest is still drawn while a value is dragged.
         if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
             return Response(status=204)
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
         wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, passing=asked.keep)
         pixels = look.picture(footage, recipe, wanted)
-    response = sent(pixels, _shown(footage, recipe, whole=asked.whole), pack=asked.packed)
-    response.headers["X-Waited"] = str(round(waited * 1000))
-    return response
+    return sent(pixels, _shown(footage, recipe, whole=asked.whole), pack=asked.packed)
 
 
 @page.post("/sound.wav")
