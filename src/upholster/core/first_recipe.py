@@ -72,7 +72,9 @@ def _told(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> tuple[str, 
     clear = float(value_at(recipe.matte.black_point, 0))
     grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.1%}."
     light = () if known.steady else ("The light on the screen changes over the shot; the clean plate follows it.",)
-    return (grain, *light, *report(survey, recipe, known).sentences())
+    gone = known.marks is not None and recipe.matte.tracking_marks
+    marks = ("Tracking marks on the screen are taken out where nothing touches them (line 3).",) if gone else ()
+    return (grain, *light, *marks, *report(survey, recipe, known).sentences())
 
 
 def propose_garbage_mask(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Proposal | None:

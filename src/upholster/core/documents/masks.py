@@ -23,6 +23,7 @@ Line = Literal[
     "edge_smoothing",
     "levels",
     "fill_holes",
+    "tracking_marks",
     "specks",
     "recover",
     "choke",

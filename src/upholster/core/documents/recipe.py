@@ -37,6 +37,7 @@ from upholster.core.stages.matte.levels import Levels
 from upholster.core.stages.matte.see_through import SeeThrough
 from upholster.core.stages.matte.specks import Specks
 from upholster.core.stages.matte.temporal_denoise import TemporalDenoise
+from upholster.core.stages.matte.tracking_marks import TakenMarks
 from upholster.core.stages.screen.joined import Region
 from upholster.core.stages.screen.qualifier import Qualifier
 from upholster.core.stages.take.crop import Crop, borders
@@ -59,7 +60,7 @@ class Take(Turn, Crop, Timing):
         return turned(plate.cropped(*cut)[0], **self.at(0, Turn))
 
 
-class Matte(Levels, Specks, FillHoles, SeeThrough, EdgeSmoothing, TemporalDenoise):
+class Matte(Levels, Specks, TakenMarks, FillHoles, SeeThrough, EdgeSmoothing, TemporalDenoise):
     """What counts as clear and what as solid."""
 
     paused: bool = Field(default=False, description="Use the coverage as measured.")

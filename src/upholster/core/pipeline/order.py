@@ -14,6 +14,7 @@ from upholster.core.stages.matte import (
     specks,
     subject_colours,
     temporal_denoise,
+    tracking_marks,
 )
 from upholster.core.stages.screen import clean_plate, joined, qualifier
 from upholster.core.stages.take import crop, legal_values, turn
@@ -33,6 +34,7 @@ ORDER: tuple[Stage, ...] = (
     joined.STAGE,
     levels.STAGE,
     fill_holes.STAGE,
+    tracking_marks.STAGE,
     specks.STAGE,
     drawn.STAGE,
     traced.STAGE,

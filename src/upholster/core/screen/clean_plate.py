@@ -15,6 +15,7 @@ from upholster.core.screen.likeness import nearest
 from upholster.core.screen.metric import LUMA_WEIGHT, chroma, to_metric
 from upholster.core.screen.propose import primary
 from upholster.core.screen.survey import Survey
+from upholster.core.screen.tracking_marks import TrackingMarks, tracking_marks
 
 Plane = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -55,6 +56,8 @@ class ScreenKnowledge:
         Whether the light on it is the same on every frame.
     patches : (rows, columns) bool or None
         Where it is another cloth that reaches no border of the picture, and could as well be tinted glass before it.
+    marks : TrackingMarks or None
+        What the tracking marks on it look like.
     """
 
     plate: Plane
@@ -62,6 +65,7 @@ class ScreenKnowledge:
     primary: int
     steady: bool = True
     patches: Mask | None = None
+    marks: TrackingMarks | None = None
 
     @property
     def nbytes(self) -> int:
@@ -70,7 +74,9 @@ class ScreenKnowledge:
     @cached_property
     def digest(self) -> bytes:
         """Names this knowledge: equal where everything in it is equal."""
-        taken = blake2b(repr((self.plate.shape, float(self.noise), self.primary, self.steady)).encode(), digest_size=16)
+        taken = blake2b(
+            repr((self.plate.shape, float(self.noise), self.primary, self.steady, self.marks)).encode(), digest_size=16
+        )
         taken.update(np.ascontiguousarray(self.plate).tobytes())
         return taken.digest()
 
@@ -112,7 +118,8 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
         alike = [cells if light is None else cells / light for cells, light in zip(survey.mean, lights, strict=True)]
         plate = _average(np.stack(alike), trusted)
     known = _known(plate, survey, trusted, screen)
-    return replace(known, steady=steady, patches=patches & trusted.any(axis=0))
+    marks = tracking_marks(metric, to_metric(plate), trusted)
+    return replace(known, steady=steady, patches=patches & trusted.any(axis=0), marks=marks)
 
 
 def _seen_bare(metric: Plane, rough: Plane, near: Mask) -> tuple[Mask, Mask]:

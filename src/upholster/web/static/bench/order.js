@@ -61,7 +61,7 @@ export class Order {
     const kind = recipe.screen.kind;
     document.getElementById("edge-way").hidden = values.number("edge.choke") >= 0;
     document.getElementById("opacity").hidden = kind !== "dark" && kind !== "light";
-    for (const id of ["fill-holes", "see-through", "edge-smoothing"]) document.getElementById(id).hidden = kind === "dark" || kind === "light";
+    for (const id of ["fill-holes", "see-through", "edge-smoothing", "tracking-marks"]) document.getElementById(id).hidden = kind === "dark" || kind === "light";
     document.getElementById("spill").hidden = kind !== "screen";
     for (const line of document.querySelectorAll(".line[data-stage]")) {
       const { stage } = line.dataset;
