@@ -35,3 +35,20 @@ def pane(cover: float = 0.75) -> Plane:
     plate[:, 40:140, 70:250] = glass.astype(np.float32)[:, None, None]
     grain = np.random.default_rng(2).normal(0, 0.004, plate.shape)
     return (cv2.GaussianBlur(plate.transpose(1, 2, 0), (0, 0), 0.7).transpose(2, 0, 1) + grain).astype(np.float32)
+
+
+#: Where tracking marks are stuck, on a screen that reaches beyond the picture of 640 by 360 pixels.
+LATTICE = [(x + (25 * y) % 30, y + (15 * x) % 20) for x in range(-75, 750, 100) for y in range(-40, 440, 93)]
+
+
+def taped(n: int, pan: float = 0.0) -> tuple[Plane, Plane, Plane]:
+    """A ball that rolls before a screen with crosses of tape, which a camera pans over: plate, coverage, and tape."""
+    tape = np.zeros((360, 640), np.float32)
+    for x, y in LATTICE:
+        at = round(x + pan * n), round(y)
+        for long, high in ((7, 1), (1, 7)):
+            cv2.rectangle(tape, (at[0] - long, at[1] - high), (at[0] + long, at[1] + high), 1, -1)
+    tape = cv2.GaussianBlur(tape, (0, 0), 0.6)
+    alpha = disc(640, 360, x=270 + 8 * n, y=195, radius=80)
+    ground = flat(GREEN, 640, 360) * (1 - tape) + flat((0.75, 0.7, 0.65), 640, 360) * tape
+    return flat(SKIN, 640, 360) * alpha + ground * (1 - alpha), alpha, tape

@@ -3,10 +3,11 @@
 import json
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
-from marked_plates import patched
+from marked_plates import patched, taped
 from plates import disc, write_video
 from test_cli import key, run
 from upholster.core.documents.recipe import read_recipe
@@ -36,6 +37,23 @@ def test_a_place_is_marked_and_the_file_keeps_what_has_its_colours(plate: Path, 
         assert alpha is not None
         holes.append(np.mean(alpha[patch] < 0.9))
     assert holes[0] > 0.2 and holes[1] < 0.02
+
+
+def test_tracking_marks_go_without_a_recipe_and_stay_where_it_says_so(tmp_path: Path) -> None:
+    shot = [taped(n, pan=5) for n in range(6)]
+    plate = write_video(tmp_path / "taped_lark.mp4", [frame for frame, _, _ in shot], options={"crf": "16"})
+    recipe = tmp_path / "r.json"
+    key(plate, tmp_path / "clean.mov", "--save-recipe", recipe)
+    document = json.loads(recipe.read_text())
+    document["matte"]["tracking_marks"] = False
+    recipe.write_text(json.dumps(document))
+    key(plate, tmp_path / "left.mov", "--recipe", recipe)
+    _, alpha, tape = shot[3]
+    lone = (tape > 0.9) & (cv2.dilate(alpha, np.ones((41, 41))) == 0)
+    with Reader([tmp_path / "clean.mov"]) as clean, Reader([tmp_path / "left.mov"]) as left:
+        gone, there = clean.frame(3).alpha, left.frame(3).alpha
+    assert gone is not None and gone[lone].max() < 0.05
+    assert there is not None and np.median(there[lone]) > 0.9
 
 
 @pytest.mark.parametrize(

@@ -2,12 +2,13 @@
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from bench_page import at, deliver, go_to, kept, open_own_shot, pixels, revision, settled
 from playwright.sync_api import Page, expect
 
-from marked_plates import pane, patched
+from marked_plates import pane, patched, taped
 from plates import disc, write_video
 from upholster.media.decoder.reader import Reader
 from upholster.studio.stock import stock
@@ -139,3 +140,35 @@ def test_nobody_is_asked_who_does_not_want_to_be(page: Page, tmp_path: Path) -> 
     expect(question).to_have_count(0)
     page.reload()
     expect(asks).to_have_attribute("aria-checked", "false")
+
+
+def test_tracking_marks_are_gone_told_of_and_can_be_left_in(page: Page, tmp_path: Path) -> None:
+    shot = [taped(n, pan=5) for n in range(6)]
+    clip = write_video(tmp_path / "taped_plover.mp4", [plate for plate, _, _ in shot], options={"crf": "16"})
+    open_own_shot(page, clip)
+    expect(page.locator("#found")).to_contain_text("Tracking marks on the screen are taken out")
+    _, alpha, tape = shot[0]
+    lone = (tape > 0.9) & (cv2.dilate(alpha, np.ones((41, 41))) == 0)
+
+    def seen() -> np.ndarray:
+        settled(page)
+        found = pixels(page)[..., 3]
+        return cv2.resize(found, (640, 360), interpolation=cv2.INTER_AREA)[lone]
+
+    assert seen().max() < 20
+    page.keyboard.press("3")
+    switch = page.get_by_role("switch", name="Take out tracking marks")
+    expect(switch).to_have_attribute("aria-checked", "true")
+    switch.click()
+    kept(page)
+    assert np.median(seen()) > 200
+    expect(page.locator("#found")).not_to_contain_text("Tracking marks")
+    page.keyboard.press("Control+z")
+    expect(switch).to_have_attribute("aria-checked", "true")
+    assert seen().max() < 20
+    with Reader([stock.file_of(deliver(page, "taped clean"))]) as reader:
+        delivered = reader.frame(4).alpha
+    assert delivered is not None
+    _, alpha, _ = shot[4]
+    away = cv2.dilate(alpha, np.ones((41, 41))) == 0
+    assert delivered[away].max() < 0.1 and delivered[alpha > 0.99].mean() > 0.99
