@@ -79,11 +79,13 @@ def traced(plate: Plate, strokes: Sequence[Stroke]) -> tuple[list[Plane], list[f
 def brushed(plate: Plate, draw: np.random.Generator) -> tuple[list[Stroke], float]:
     """Strokes on the base frame: first ones, and twice more where the matte that a person sees is wrong.
 
-    With the most milliseconds from a stroke to the matte, where the frame was looked around before as on the Bench.
+    With the most milliseconds from a stroke to the matte, where the frame was looked around before as on the Bench, and
+    a matte was made before in this process.
     """
     strokes = on_base(plate.truth[0], 0, draw)
     scene = Scene(plate.seen.__getitem__, FRAMES)
     scene.prepare(0)
+    preview(scene, Trace(strokes=Strokes(tuple(strokes)), last=0), 0, (WIDTH, HEIGHT), None)
     took = 0.0
     for _ in range(2):
         trace = Trace(strokes=Strokes(tuple(strokes)), last=0)

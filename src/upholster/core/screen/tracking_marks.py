@@ -1,6 +1,5 @@
 """Tracking marks: small things stuck on the screen for whoever follows the camera."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
@@ -29,8 +28,6 @@ _SUBJECT = 10
 #: How far places of marks may be off after the camera's own move, while it is sought and when it is known, as a share
 #: of the picture's longer side.
 _OFF, _NEAR = 0.02, 0.008
-#: Frames on which their places are kept.
-_KEPT = 5
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,17 +40,17 @@ class TrackingMarks:
         The way their colour goes from the screen's, in the key's metric; of length one.
     size : float
         The longer side of the largest, as a share of the picture's longer side.
-    places : of (n, 2) float32
-        Their middles on some frames, across and down, likewise.
+    places : (n, 2) float32
+        The middles of all that were seen, across and down, likewise, as they lie on one of the frames.
     """
 
     towards: Plane
     size: float
-    places: tuple[Plane, ...]
+    places: Plane
 
-    def parts(self) -> Iterable[bytes]:
+    def parts(self) -> tuple[bytes, ...]:
         """All of it, for a digest."""
-        return (repr(self.size).encode(), self.towards.tobytes(), *(place.tobytes() for place in self.places))
+        return repr(self.size).encode(), self.towards.tobytes(), self.places.tobytes()
 
     def alike(self, away: Plane, least: float = ALIKE) -> Mask:
         """Which of the departures ``(n, 3)`` from the screen, in the key's metric, are a mark's."""
@@ -61,13 +58,8 @@ class TrackingMarks:
 
     def hidden(self, seen: Plane) -> Plane:
         """Where marks are that are not among those seen ``(n, 2)``: behind or beside something, ``(m, 2)``."""
-        found = [np.zeros((0, 2), np.float32)]
-        for places in sorted(self.places, key=len, reverse=True):
-            expected = _followed(places, seen)
-            known = np.concatenate([seen, *found])
-            if expected is not None:
-                found.append(expected[_distances(expected, known).min(axis=1) > np.float32(self.size)])
-        return np.concatenate(found)
+        expected = _followed(self.places, seen)
+        return np.zeros((0, 2), np.float32) if expected is None else _others(expected, seen, self.size)
 
 
 class _Bits(NamedTuple):
@@ -111,7 +103,7 @@ def tracking_marks(metric: Plane, plate: Plane, bare: Mask) -> TrackingMarks | N
         return None
     ways = np.concatenate([bits.away for bits in enough])
     towards = np.median(ways / np.linalg.norm(ways, axis=1, keepdims=True), axis=0).astype(np.float32)
-    found = TrackingMarks(towards / max(float(np.linalg.norm(towards)), 1e-6), 0.0, ())
+    found = TrackingMarks(towards / max(float(np.linalg.norm(towards)), 1e-6), 0.0, np.zeros((0, 2), np.float32))
     if float(found.alike(ways).mean()) < _MOST:
         return None
     alike = [_Bits(*(each[found.alike(bits.away)] for each in bits)) for bits in enough]
@@ -119,13 +111,13 @@ def tracking_marks(metric: Plane, plate: Plane, bare: Mask) -> TrackingMarks | N
     if not alike:
         return None
     across = max(plate.shape[1:])
-    places = tuple((bits.places + np.float32(0.5)) / np.float32(across) for bits in alike)
+    places = [(bits.places + np.float32(0.5)) / np.float32(across) for bits in alike]
     sizes = np.concatenate([bits.sizes for bits in alike])
     largest = max(area for _, area in looked)
     if largest < _SUBJECT * float(np.median(sizes)) ** 2 or not _apart(alike) or not _keep_places(places):
         return None
-    some = np.linspace(0, len(places) - 1, min(len(places), _KEPT)).round().astype(int)
-    return TrackingMarks(found.towards, float(np.quantile(sizes, 0.95)) / across, tuple(places[n] for n in some))
+    size = float(np.quantile(sizes, 0.95)) / across
+    return TrackingMarks(found.towards, size, _together(places, size))
 
 
 def _lone(away: Plane, there: Mask) -> tuple[_Bits, int]:
@@ -162,11 +154,28 @@ def _apart(frames: list[_Bits]) -> bool:
     return float(np.median(np.concatenate(shares))) > _APART and float(np.median(clear)) > _CLEAR
 
 
-def _keep_places(frames: tuple[Plane, ...]) -> bool:
+def _keep_places(frames: list[Plane]) -> bool:
     """Whether their places on one frame are those on the next, but for one common move: what is thrown scatters."""
     kept = [_met(before + _move(before, after), after, _OFF).sum() / min(len(before), len(after))
             for before, after in pairwise(frames)]  # fmt: skip
     return not kept or float(np.median(kept)) >= _RIGID
+
+
+def _together(frames: list[Plane], size: float) -> Plane:
+    """All that is seen on any frame, as it lies on the one that shows most."""
+    most = max(range(len(frames)), key=lambda n: len(frames[n]))
+    every = frames[most]
+    # From there on outward: what a pan shows is known little by little.
+    for n in sorted(range(len(frames)), key=lambda n: abs(n - most)):
+        expected = _followed(frames[n], every)
+        if expected is not None:
+            every = np.concatenate([every, _others(expected, every, size)])
+    return every
+
+
+def _others(places: Plane, known: Plane, size: float) -> Plane:
+    """Those places that are no known ones."""
+    return places[~_met(places, known, size)]
 
 
 def _followed(places: Plane, seen: Plane) -> Plane | None:
