@@ -73,7 +73,7 @@ def _told(survey: Survey, recipe: Recipe, known: ScreenKnowledge) -> tuple[str, 
     grain = f"Its grain is {known.noise * 255:.1f} code values; the matte is clear below {clear:.1%}."
     light = () if known.steady else ("The light on the screen changes over the shot; the clean plate follows it.",)
     gone = known.marks is not None and recipe.matte.tracking_marks
-    marks = ("Tracking marks on the screen are taken out where nothing touches them (line 3).",) if gone else ()
+    marks = ("Tracking marks on the screen are taken out (line 3).",) if gone else ()
     return (grain, *light, *marks, *report(survey, recipe, known).sentences())
 
 

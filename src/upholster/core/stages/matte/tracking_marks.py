@@ -21,8 +21,8 @@ _THERE, _LARGER = 0.1, 1.5
 #: Pixels along the longer side of a picture that are enough to tell what hangs together.
 _ENOUGH = 960
 #: How far the soft edge of a mark goes on, and how far off it may be where it is expected, in pixels of a plate that is
-#: a thousand pixels wide or high.
-_EDGE, _OFF = 3.0, 6.0
+#: a thousand pixels wide or high; the former on smaller plates, too, for their colour is as coarse.
+_EDGE, _OFF = 4.0, 6.0
 #: The part of its outline that a mark beside something shows to the bare screen, at least, and the part of what looks
 #: like it that may lie beyond it.
 _OPEN, _BEYOND = 0.3, 0.3
@@ -59,8 +59,9 @@ def without_marks(cover: Plane, plate: Plane, screen: UpsampledGrid, marks: Trac
     """
     longer = max(raster.plate_width, raster.plate_height)
     size, unit = raster.length(marks.size * longer), raster.length(longer / 1000)
+    edge = max(1, round(_EDGE * max(unit, raster.length(1.0))))
     out = cover.copy()
-    middles = _take_lone(cover, plate, screen, marks, (_LARGER * size, max(1, round(_EDGE * unit))), out)
+    middles = _take_lone(cover, plate, screen, marks, (_LARGER * size, edge), out)
     seen = np.array([raster.on_plate(x, y) for x, y in middles], np.float32).reshape(-1, 2) / np.float32(longer)
     for x, y in marks.hidden(seen) * longer:
         _take_beside(cover, plate, screen, marks, raster.place(float(x), float(y)), size / 2 + _OFF * unit, out)
