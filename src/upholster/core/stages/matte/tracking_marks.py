@@ -19,7 +19,7 @@ Plane = NDArray[np.float32]
 #: Coverage from which a pixel belongs to a mark, and how many times as large as those found one may be.
 _THERE, _LARGER = 0.1, 1.5
 #: Pixels along the longer side of a picture that are enough to tell what hangs together.
-_ENOUGH = 960
+_ENOUGH = 480
 #: How far the soft edge of a mark goes on, and how far off it may be where it is expected, in pixels of a plate that is
 #: a thousand pixels wide or high; the former on smaller plates, too, for their colour is as coarse.
 _EDGE, _OFF = 4.0, 6.0
