@@ -89,8 +89,9 @@ def _take_lone(
         rows, columns = (np.arange(side.start, min(side.stop, n)) for side, n in zip(part, cover.shape, strict=True))
         here = labels[np.ix_(rows // step, columns // step)]
         share = np.where(here == k, cover[part] * there[part], np.float32(0))
-        colour = _away(plate, screen, part)[:, share >= np.float32(0.7) * share.max()].mean(axis=1)
-        if not marks.alike(colour[None])[0]:
+        middle = tuple(slice(side[len(side) // 2], side[len(side) // 2] + 1) for side in (rows, columns))
+        seen = plate[:, *part][:, share >= np.float32(0.7) * share.max()].mean(axis=1)
+        if not marks.alike(to_metric(seen - _ground(screen, *middle)[:, 0, 0])[None])[0]:
             continue
         gone = cv2.dilate((share > 0).view(np.uint8), np.ones((2 * edge + 1,) * 2, np.uint8)) > 0
         # What else is there beside a mark is no soft edge of it.
@@ -101,13 +102,12 @@ def _take_lone(
     return middles
 
 
-def _away(plate: Plane, screen: UpsampledGrid, part: tuple[slice, slice]) -> Plane:
-    """How a part of the picture departs from the screen, in the key's metric, ``(3, rows, columns)``."""
-    rows, columns = part
+def _ground(screen: UpsampledGrid, rows: slice, columns: slice) -> Plane:
+    """The screen behind a part of the picture, ``(3, rows, columns)``."""
     above, share = screen.above[rows], screen.weight[rows, None]
     below = np.minimum(above + 1, screen.rows.shape[1] - 1)
     upper, lower = screen.rows[:3, above, columns], screen.rows[:3, below, columns]
-    return to_metric(plate[:, rows, columns] - (upper + (lower - upper) * share))
+    return np.asarray(upper + (lower - upper) * share, np.float32)
 
 
 def _take_beside(
@@ -128,7 +128,7 @@ def _take_beside(
     if top >= end or left >= right:
         return
     part = slice(top, end), slice(left, right)
-    away = _away(plate, screen, part)
+    away = to_metric(plate[:, *part] - _ground(screen, *part))
     there = cover[part] > _THERE
     like = there & marks.alike(away.reshape(3, -1).T, VERY).reshape(there.shape)
     _, labels = cv2.connectedComponents(like.astype(np.uint8), connectivity=8)
