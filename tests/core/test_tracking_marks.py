@@ -1,12 +1,16 @@
 """Tracking marks: found on the screen of a surveyed shot, taken out of each frame."""
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 import pytest
 
 from plates import GREEN, SKIN, Plane, disc, flat, key_plate
-from upholster.core.documents.recipe import Matte, Recipe
-from upholster.core.first_recipe import first_look
+from upholster.core.documents.masks import Mask, Masks
+from upholster.core.documents.recipe import Recipe
+from upholster.core.first_recipe import first_look, found
+from upholster.core.masks.course import Course
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.survey import survey
 
@@ -54,9 +58,9 @@ def test_marks_on_a_screen_are_taken_out_whether_the_camera_moves_or_not(pan: tu
     clear = cv2.dilate(alpha, np.ones((61, 61), np.uint8)) == 0
     kept = recipe.model_copy(update={"matte": recipe.matte.model_copy(update={"tracking_marks": False})})
     assert key_plate(plate, kept, 3, known).alpha[clear].max() > 0.9
-    found = key_plate(plate, recipe, 3, known).alpha
-    assert found[clear].max() < 0.05
-    assert found[alpha > 0.99].min() > 0.85
+    seen = key_plate(plate, recipe, 3, known).alpha
+    assert seen[clear].max() < 0.05
+    assert seen[alpha > 0.99].min() > 0.85
     # A preview is smaller, and so are its marks.
     small = np.stack([cv2.resize(c, (480, 270), interpolation=cv2.INTER_AREA) for c in plate])
     assert key_plate(small, recipe, 3, known).alpha[clear[::2, ::2]].max() < 0.05
@@ -69,7 +73,7 @@ def test_marks_beside_the_subject_go_where_other_frames_show_them() -> None:
     beside = 0
     for n in range(0, 25, 2):
         plate, alpha = before(ground, n)
-        found = key_plate(plate, recipe, n, known).alpha
+        seen = key_plate(plate, recipe, n, known).alpha
         # Those that a good part of is seen, which hang together with the ball.
         near = cv2.dilate(alpha, np.ones((9, 9), np.uint8)) > 0.02
         around = cv2.dilate(alpha, np.ones((41, 41), np.uint8)) > 0.02
@@ -78,8 +82,8 @@ def test_marks_beside_the_subject_go_where_other_frames_show_them() -> None:
             mark = labels == k
             if (mark & near).any() and (mark & around & ~near).sum() > 60:
                 beside += 1
-                assert found[mark & ~near].mean() < 0.1, (n, k)
-        assert found[alpha > 0.995].min() > 0.85
+                assert seen[mark & ~near].mean() < 0.1, (n, k)
+        assert seen[alpha > 0.995].min() > 0.85
     assert beside >= 4
 
 
@@ -87,9 +91,9 @@ def test_a_thing_like_a_mark_that_touches_the_subject_stays_where_no_mark_is() -
     plates = [before(taped(crosses()), n)[0] for n in range(FRAMES)]
     recipe, known = known_of(plates)
     plate, alpha = before(taped(crosses(places=[*LATTICE, (400 + 12 * 3 + 120, 290)])), 3)
-    found = key_plate(plate, recipe, 3, known).alpha
-    assert found[alpha > 0.99].min() > 0.85
-    assert found[286:295, 558:566].max() > 0.9
+    seen = key_plate(plate, recipe, 3, known).alpha
+    assert seen[alpha > 0.99].min() > 0.85
+    assert seen[286:295, 558:566].max() > 0.9
 
 
 def thrown(n: int) -> list[tuple[float, float]]:
@@ -104,7 +108,7 @@ def written(n: int) -> list[tuple[float, float]]:
 
 
 @pytest.mark.parametrize("places", [thrown, written])
-def test_confetti_and_letters_are_no_marks(places) -> None:
+def test_confetti_and_letters_are_no_marks(places: Callable[[int], list[tuple[float, float]]]) -> None:
     plates = [before(taped(crosses(places=places(n))), n)[0] for n in range(FRAMES)]
     _, known = known_of(plates)
     assert known.marks is None
@@ -130,5 +134,21 @@ def test_few_or_differently_coloured_things_are_no_marks() -> None:
 def test_what_is_found_is_told_as_long_as_it_is_taken_out() -> None:
     taken = survey({n: before(taped(crosses()), n)[0] for n in range(FRAMES)})
     look = first_look(taken)
-    assert any("Tracking marks" in words for words in look.sentences)
-    assert Matte().tracking_marks
+    known = measure_screen(taken, look.recipe.screen)
+    left_in = look.recipe.model_copy(update={"matte": look.recipe.matte.model_copy(update={"tracking_marks": False})})
+    assert any("Tracking marks" in words for words in found(taken, look.recipe, known, look))
+    assert not any("Tracking marks" in words for words in found(taken, left_in, known, look))
+
+
+def test_a_mask_limits_where_marks_are_taken_out() -> None:
+    shots = [before(taped(crosses()), n) for n in range(FRAMES)]
+    recipe, known = known_of([plate for plate, _ in shots])
+    points = np.zeros((1, 4, 8))
+    points[0, :, :2] = (0, 0), (WIDTH / 2, 0), (WIDTH / 2, HEIGHT), (0, HEIGHT)
+    left_half = Course.read(Course(True, (False,) * 4, (0,), ("hold",), points).document())
+    mask = Mask(name="Left", does="limit", line="tracking_marks", course=left_half)
+    recipe = recipe.model_copy(update={"masks": Masks(order=("m1",), each={"m1": mask})})
+    plate, alpha = shots[3]
+    lone = (crosses() > 0.9) & (cv2.dilate(alpha, np.ones((61, 61), np.uint8)) == 0)
+    left, right = np.array_split(np.where(lone, key_plate(plate, recipe, 3, known).alpha, np.nan), 2, axis=1)
+    assert np.nanmax(left) < 0.05 and np.nanmedian(right) > 0.9

@@ -95,12 +95,17 @@ def tracking_marks(metric: Plane, plate: Plane, bare: Mask) -> TrackingMarks | N
     bare : (n, rows, columns) bool
         Where nothing but screen is.
     """
-    departs = metric - plate
-    far = np.linalg.norm(departs, axis=1) > np.float32(_AWAY)
-    looked = [_lone(away, there) for away, there in zip(departs, far & ~bare, strict=True)]
-    enough = [bits for bits, _ in looked if len(bits.sizes) >= _FEWEST]
-    if len(enough) < _MOST * len(looked):
-        return None
+    enough: list[_Bits] = []
+    largest = 0
+    for n, (cells, clear) in enumerate(zip(metric, bare, strict=True), 1):
+        away = cells - plate
+        bits, area = _lone(away, (np.linalg.norm(away, axis=0) > np.float32(_AWAY)) & ~clear)
+        largest = max(largest, area)
+        if len(bits.sizes) >= _FEWEST:
+            enough.append(bits)
+        # A screen without marks is known by a few frames.
+        elif n - len(enough) > (1 - _MOST) * len(metric):
+            return None
     ways = np.concatenate([bits.away for bits in enough])
     towards = np.median(ways / np.linalg.norm(ways, axis=1, keepdims=True), axis=0).astype(np.float32)
     found = TrackingMarks(towards / max(float(np.linalg.norm(towards)), 1e-6), 0.0, np.zeros((0, 2), np.float32))
@@ -113,7 +118,6 @@ def tracking_marks(metric: Plane, plate: Plane, bare: Mask) -> TrackingMarks | N
     across = max(plate.shape[1:])
     places = [(bits.places + np.float32(0.5)) / np.float32(across) for bits in alike]
     sizes = np.concatenate([bits.sizes for bits in alike])
-    largest = max(area for _, area in looked)
     if largest < _SUBJECT * float(np.median(sizes)) ** 2 or not _apart(alike) or not _keep_places(places):
         return None
     size = float(np.quantile(sizes, 0.95)) / across

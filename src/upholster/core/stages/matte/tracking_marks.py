@@ -1,6 +1,6 @@
 """Taking out the tracking marks that were found on the screen."""
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -61,22 +61,27 @@ def without_marks(cover: Plane, plate: Plane, screen: UpsampledGrid, marks: Trac
     size, unit = raster.length(marks.size * longer), raster.length(longer / 1000)
     edge = max(1, round(_EDGE * max(unit, raster.length(1.0))))
     out = cover.copy()
-    middles = _take_lone(cover, plate, screen, marks, (_LARGER * size, edge), out)
+    frame = _Frame(cover, plate, screen, marks)
+    middles = _take_lone(frame, _LARGER * size, edge, out)
     seen = np.array([raster.on_plate(x, y) for x, y in middles], np.float32).reshape(-1, 2) / np.float32(longer)
     for x, y in marks.hidden(seen) * longer:
-        _take_beside(cover, plate, screen, marks, raster.place(float(x), float(y)), size / 2 + _OFF * unit, out)
+        _take_beside(frame, raster.place(float(x), float(y)), size / 2 + _OFF * unit, out)
     return out
 
 
-def _take_lone(
-    cover: Plane, plate: Plane, screen: UpsampledGrid, marks: TrackingMarks, sizes: tuple[float, int], out: Plane
-) -> list[tuple[float, float]]:
-    """Clear lone marks in `out`; the middles of those that no border cuts.
+class _Frame(NamedTuple):
+    """What is looked at: coverage, plate and clean plate as `without_marks` has them, and what marks look like."""
 
-    `sizes` are the longer side of the largest, and how far soft edges go on.
-    """
+    cover: Plane
+    plate: Plane
+    screen: UpsampledGrid
+    marks: TrackingMarks
+
+
+def _take_lone(frame: _Frame, largest: float, edge: int, out: Plane) -> list[tuple[float, float]]:
+    """Clear lone marks up to a size in `out`, with their soft edges; the middles of those that no border cuts."""
+    cover, plate, screen, marks = frame
     height, width = cover.shape
-    largest, edge = sizes
     # What hangs together by a strand still does so at a smaller size.
     step = max(1, max(height, width) // _ENOUGH)
     there = (cover > _THERE).view(np.uint8)
@@ -110,16 +115,9 @@ def _ground(screen: UpsampledGrid, rows: slice, columns: slice) -> Plane:
     return np.asarray(upper + (lower - upper) * share, np.float32)
 
 
-def _take_beside(
-    cover: Plane,
-    plate: Plane,
-    screen: UpsampledGrid,
-    marks: TrackingMarks,
-    place: tuple[float, float],
-    reach: float,
-    out: Plane,
-) -> None:
+def _take_beside(frame: _Frame, place: tuple[float, float], reach: float, out: Plane) -> None:
     """Clear in `out` a mark at a place, if it is seen there beside something that is not like it."""
+    cover, plate, screen, marks = frame
     height, width = cover.shape
     x, y = place
     around = 2 * reach
