@@ -106,7 +106,7 @@ def bench_edge(page: Page) -> None:
         page.mouse.wheel(0, -240)
         page.wait_for_timeout(60)
     drawn(page)
-    page.wait_for_timeout(1500)
+    reckoned(page)
 
 
 def bench_finish(page: Page) -> None:

@@ -7,14 +7,13 @@ from typing import TypeVar
 
 import numpy as np
 import torch
-from bench.learn.network import Network
-from torch import Tensor
+from torch import Tensor, nn
 
 Batch = TypeVar("Batch")
 
 
 def descend(
-    network: Network,
+    network: nn.Module,
     batches: Iterable[Batch],
     loss: Callable[[Batch], tuple[Tensor, float]],
     minutes: float,

@@ -32,10 +32,20 @@ class UpsampledGrid(NamedTuple):
 
 def upsampled(cells: Plane, width: int, height: int) -> UpsampledGrid:
     """Cells ``(n, rows, columns)`` laid over a picture, bilinear; beyond the outer centres they are held."""
-    rows = enlarge(cells, width, cells.shape[1])
-    at = np.clip((np.arange(height) + 0.5) * cells.shape[1] / height - 0.5, 0, cells.shape[1] - 1)
+    return UpsampledGrid(enlarge(cells, width, cells.shape[1]), *_between(cells.shape[1], height))
+
+
+def _between(rows: int, height: int) -> tuple[NDArray[np.uint32], Plane]:
+    """The grid row above each of `height` picture rows, and how far it lies towards the next."""
+    at = np.clip((np.arange(height) + 0.5) * rows / height - 0.5, 0, rows - 1)
     above = np.floor(at).astype(np.uint32)
-    return UpsampledGrid(rows, above, (at - above).astype(np.float32))
+    return above, (at - above).astype(np.float32)
+
+
+def shrunk(grid: UpsampledGrid, width: int, height: int) -> UpsampledGrid:
+    """The same grid over a smaller picture."""
+    rows = grid.rows.shape[1]
+    return UpsampledGrid(area(grid.rows, width, rows), *_between(rows, height))
 
 
 @inlined
@@ -103,7 +113,8 @@ def enlarge(picture: Plane, width: int, height: int) -> Plane:
 def _each(picture: Plane, width: int, height: int, how: int) -> Plane:
     out = np.empty((picture.shape[0], height, width), np.float32)
     for plane, target in zip(picture, out, strict=True):
-        cv2.resize(plane, (width, height), dst=target, interpolation=how)
+        # A target of another type would be left as it is.
+        cv2.resize(np.asarray(plane, np.float32), (width, height), dst=target, interpolation=how)
     return out
 
 

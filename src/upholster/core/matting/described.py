@@ -42,14 +42,14 @@ def basis(screen: Plane) -> Plane:
 def _basis(screen, weights, out, first, end):
     for j in range(first, end):
         for i in range(screen.shape[2]):
-            to, _, _ = _basis_of(screen[0, j, i], screen[1, j, i], screen[2, j, i], weights)
+            to, _, _ = basis_of(screen[0, j, i], screen[1, j, i], screen[2, j, i], weights)
             for k in range(3):
                 for c in range(3):
                     out[k, c, j, i] = to[k][c]
 
 
 @inlined
-def _basis_of(red, green, blue, weights):
+def basis_of(red, green, blue, weights):
     """The map of one screen's colour, and its luma and strength."""
     one, least, nothing = np.float32(1), np.float32(LEAST_STRENGTH), np.float32(1e-6)
     r, g, b = weights[0], weights[1], weights[2]
@@ -127,7 +127,7 @@ def _describe(seen, cells, screen, subject, weights, out, first, end):
     for j in range(first, end):
         for i in range(columns):
             s = screen[0, j, i], screen[1, j, i], screen[2, j, i]
-            to, luma, strength = _basis_of(s[0], s[1], s[2], weights)
+            to, luma, strength = basis_of(s[0], s[1], s[2], weights)
             for k in range(3):
                 x, y, z = to[k]
                 out[k, j, i] = x * (cells[0, j, i] - s[0]) + y * (cells[1, j, i] - s[1]) + z * (cells[2, j, i] - s[2])

@@ -6,6 +6,7 @@ from upholster.core.stages.finish import add_grain, balance, grade, match, sharp
 from upholster.core.stages.masks import drawn
 from upholster.core.stages.matte import (
     as_marked,
+    edge_detail,
     edge_smoothing,
     fill_holes,
     levels,
@@ -27,6 +28,7 @@ ORDER: tuple[Stage, ...] = (
     clean_plate.STAGE,
     subject_colours.STAGE,
     raw_matte.STAGE,
+    edge_detail.STAGE,
     as_marked.STAGE,
     edge_smoothing.STAGE,
     qualifier.STAGE,

@@ -1,0 +1,1 @@
+"""The network of single pixels: what edges and thin parts look like."""

@@ -1,0 +1,233 @@
+"""A small network's word on the coverage of single pixels, along edges and in thin parts.
+
+The subject's colours are known in cells of several pixels; strands, rods and the rims of clothes are finer. Blocks of
+two by two pixels are looked at where coverage is neither clear nor solid all around, and nowhere else. The network was
+trained on drawn plates (`bench/learn`).
+"""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.colour import luma_weights
+from upholster.core.grids import UpsampledGrid, area, enlarge, read_colours, shrunk
+from upholster.core.kernels import compiled, inlined, over_rows
+from upholster.core.matting.described import LEAST_STRENGTH, basis_of
+from upholster.core.matting.places import Network
+from upholster.core.screen.metric import LUMA_WEIGHT
+
+Plane = NDArray[np.float32]
+
+#: Pixels of a block on a side, and what is told of each.
+BLOCK, TOLD = 2, 37
+#: Coverage up to which all around is clear, and from which all around is solid.
+CLEAR, SOLID = 0.06, 0.94
+#: Blocks on a side of the surroundings whose coverage is told, and of those whose solid and bare colours are.
+_WIDE, _NEAR = 15, 7
+#: What is summed up of each block: coverage, how much is half covered, and the colour and number of its solid pixels
+#: and of its bare ones.
+_SUMS = 10
+#: Least share of the surroundings whose colour counts.
+_FEW = np.float32(0.004)
+#: Brightness of the subject over the screen, in steps of the screen's colour, that tells coverage.
+_TELLING = np.float32(0.05)
+#: What departs further than this tells nothing more.
+FURTHEST = np.float32(6)
+#: Longer side of the pictures that the network learnt from: larger ones are averaged down by a whole number.
+_LEARNT_AT = 960
+#: By how much coverage is lowered at most, from which on it is lowered less, and from which on by half as much.
+_LOWERED, _HOLDS = 0.15, (0.9, 0.98)
+NETWORK = Network("upholster.core.matting", "pixels.npz")
+
+
+def corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: UpsampledGrid, noise: float) -> Plane:
+    """Coverage 0..1 of every pixel, as the network corrects it.
+
+    Parameters
+    ----------
+    plate : (3, h, w) float32
+        Encoded RGB.
+    cover : (h, w) float32
+        The raw matte.
+    screen, subject : UpsampledGrid
+        The clean plate, and the subject's colours, laid over the plate.
+    noise : float
+        Standard deviation of the grain on the screen.
+    """
+    size = max(1, round(max(cover.shape) / _LEARNT_AT))
+    if size == 1:
+        return _corrected(plate, cover, screen, subject, noise)
+    height, width = (max(1, side // size) for side in cover.shape)
+    screen, subject = (shrunk(grid, width, height) for grid in (screen, subject))
+    small = area(cover[None], width, height)[0]
+    away = _corrected(area(plate, width, height), small, screen, subject, noise) - small
+    return np.clip(cover + enlarge(away[None], cover.shape[1], cover.shape[0])[0], np.float32(0), np.float32(1))
+
+
+def _corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: UpsampledGrid, noise: float) -> Plane:
+    where, around = asked(plate, cover)
+    if not where.any():
+        return cover
+    places = np.ascontiguousarray(cv2.findNonZero(where).reshape(-1, 2)[:, ::-1])
+    out = cover.copy()
+    given = NETWORK.answer(told(plate, cover, screen, subject, places, around, noise), places)
+    over_rows(_hear, len(places), places, given, out)
+    return out
+
+
+@compiled
+def _hear(places, given, out, first, end):
+    one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
+    lowest, low, rate = np.float32(-_LOWERED), np.float32(_HOLDS[0]), np.float32(1 / (_HOLDS[1] - _HOLDS[0]))
+    for n in range(first, end):
+        for k in range(BLOCK * BLOCK):
+            y, x = BLOCK * places[n, 0] + k // BLOCK, BLOCK * places[n, 1] + k % BLOCK
+            if y < out.shape[0] and x < out.shape[1]:
+                cover, more = out[y, x], given[n, k]
+                if more < zero:
+                    # A word in a colour near the screen's would be lowered to nothing.
+                    more = max(more, lowest) * (one - half * min(max((cover - low) * rate, zero), one))
+                out[y, x] = min(max(cover + more, zero), one)
+
+
+def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
+    """Which blocks the network is asked about, ``(rows, columns)`` 0 or 1, and what is told of surroundings.
+
+    Returns
+    -------
+    where : (rows, columns) uint8
+    around : (10, rows, columns) float32
+        Means over the blocks around each: coverage; how much is half covered, 0..1; the colour of solid pixels, times
+        their share, and that share; the same of bare pixels.
+    """
+    rows, columns = (-(-side // BLOCK) for side in cover.shape)
+    bounds, sums = np.empty((2, rows, columns), np.float32), np.empty((_SUMS, rows, columns), np.float32)
+    over_rows(_summed_up, rows, plate, cover, *bounds, sums)
+    beside = np.ones((3, 3), np.uint8)
+    least, most = cv2.erode(bounds[0], beside), cv2.dilate(bounds[1], beside)
+    for n, plane in enumerate(sums):
+        side = _WIDE if n < 2 else _NEAR
+        cv2.blur(plane, (side, side), dst=plane, borderType=cv2.BORDER_REPLICATE)
+    return ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8), sums
+
+
+@compiled
+def _summed_up(plate, cover, least, most, sums, first, end):
+    height, width = cover.shape
+    one, zero, share = np.float32(1), np.float32(0), np.float32(1 / BLOCK**2)
+    clear, solid = np.float32(CLEAR), np.float32(SOLID)
+    # Pixels one below the other first, side by side: compiled code takes several at a time.
+    low, high, column = np.empty(width, np.float32), np.empty(width, np.float32), np.empty((_SUMS, width), np.float32)
+    for j in range(first, end):
+        low[:], high[:], column[:] = one, zero, zero
+        for down in range(BLOCK):
+            y = min(BLOCK * j + down, height - 1)
+            row, red, green, blue = cover[y], plate[0, y], plate[1, y], plate[2, y]
+            for i in range(width):
+                a, r, g, b = row[i], _held(red[i]), _held(green[i]), _held(blue[i])
+                inner, outer = share if a > solid else zero, share if a < clear else zero
+                low[i], high[i] = min(low[i], a), max(high[i], a)
+                column[0, i] += a * share
+                column[1, i] += a * (one - a)
+                column[2, i] += inner * r
+                column[3, i] += inner * g
+                column[4, i] += inner * b
+                column[5, i] += inner
+                column[6, i] += outer * r
+                column[7, i] += outer * g
+                column[8, i] += outer * b
+                column[9, i] += outer
+        whole = width // BLOCK
+        for i in range(whole):
+            least[j, i], most[j, i] = min(low[2 * i], low[2 * i + 1]), max(high[2 * i], high[2 * i + 1])
+        for k in range(_SUMS):
+            for i in range(whole):
+                sums[k, j, i] = column[k, 2 * i] + column[k, 2 * i + 1]
+        if whole < least.shape[1]:
+            # The last pixels of an odd width count twice.
+            least[j, whole], most[j, whole] = low[width - 1], high[width - 1]
+            for k in range(_SUMS):
+                sums[k, j, whole] = BLOCK * column[k, width - 1]
+
+
+def told(
+    plate: Plane,
+    cover: Plane,
+    screen: UpsampledGrid,
+    subject: UpsampledGrid,
+    places: NDArray[np.int32],
+    around: Plane,
+    noise: float,
+) -> Plane:
+    """What the network is told of each of ``(n, 2)`` `places`: ``(n, TOLD)``."""
+    out = np.empty((len(places), TOLD), np.float32)
+    rows, columns = around.shape[1:]
+    starts = np.searchsorted(places[:, 0], np.arange(rows + 1)).astype(np.int64)
+    weights = np.array(luma_weights("bt709"), np.float32)
+    over_rows(_tell, rows, plate, cover, screen, subject, places, starts, around, np.float32(noise), weights, out)
+    return out
+
+
+@compiled
+def _tell(plate, cover, screen, subject, places, starts, around, noise, weights, out, first, end):
+    height, width = cover.shape
+    br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    fr, fg, fb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    by_light = np.float32(LUMA_WEIGHT**2)
+    for j in range(first, end):
+        if starts[j] == starts[j + 1]:
+            continue
+        read_colours(screen, BLOCK * j, br, bg, bb)
+        read_colours(subject, BLOCK * j, fr, fg, fb)
+        for n in range(starts[j], starts[j + 1]):
+            i, cell = places[n, 1], out[n]
+            x = BLOCK * i
+            to, luma, strength = basis_of(br[x], bg[x], bb[x], weights)
+            own = _departed(to, fr[x] - br[x], fg[x] - bg[x], fb[x] - bb[x])
+            cell[9], cell[10], cell[11] = own
+            telling = own[2] / (own[2] * own[2] + _TELLING * _TELLING)
+            solid, bare = own, (np.float32(0), np.float32(0), np.float32(0))
+            if around[5, j, i] > _FEW:
+                share = np.float32(1) / around[5, j, i]
+                red, green, blue = around[2, j, i] * share, around[3, j, i] * share, around[4, j, i] * share
+                solid = _departed(to, red - br[x], green - bg[x], blue - bb[x])
+            if around[9, j, i] > _FEW:
+                share = np.float32(1) / around[9, j, i]
+                red, green, blue = around[6, j, i] * share, around[7, j, i] * share, around[8, j, i] * share
+                bare = _departed(to, red - br[x], green - bg[x], blue - bb[x])
+            way = solid[0] - bare[0], solid[1] - bare[1], solid[2] - bare[2]
+            length = max(way[0] * way[0] + way[1] * way[1] + by_light * way[2] * way[2], np.float32(1e-2))
+            beside = np.float32(0)
+            for k in range(BLOCK * BLOCK):
+                y, z = min(BLOCK * j + k // BLOCK, height - 1), min(x + k % BLOCK, width - 1)
+                seen = _departed(to, plate[0, y, z] - br[x], plate[1, y, z] - bg[x], plate[2, y, z] - bb[x])
+                cell[k], cell[4 + k] = seen[2], seen[0]
+                beside += seen[1]
+                cell[12 + k] = cover[y, z]
+                cell[16 + k] = min(max(seen[2] * telling, np.float32(-1)), np.float32(2))
+                along = (seen[0] - bare[0]) * way[0] + (seen[1] - bare[1]) * way[1]
+                along += by_light * (seen[2] - bare[2]) * way[2]
+                cell[20 + k] = min(max(along / length, np.float32(-1)), np.float32(2))
+            cell[8] = beside * np.float32(1 / BLOCK**2)
+            cell[24], cell[25], cell[26] = solid
+            cell[27], cell[28], cell[29] = bare
+            cell[30], cell[31], cell[32], cell[33] = around[0, j, i], around[1, j, i], around[5, j, i], around[9, j, i]
+            cell[34], cell[35] = strength, min(luma, np.float32(2))
+            cell[36] = _held(noise / max(strength, np.float32(LEAST_STRENGTH)))
+
+
+@inlined
+def _departed(to, red, green, blue):
+    """A difference from the screen as a departure: see `described.basis`."""
+    towards, aside, light = to
+    return (
+        _held(towards[0] * red + towards[1] * green + towards[2] * blue),
+        _held(aside[0] * red + aside[1] * green + aside[2] * blue),
+        _held(light[0] * red + light[1] * green + light[2] * blue),
+    )
+
+
+@inlined
+def _held(value):
+    # What is no number is not told.
+    return min(max(value, -FURTHEST), FURTHEST) if value == value else np.float32(0)
