@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
-from upholster.core.grids import UpsampledGrid, area, enlarge, read_colours, shrunk
+from upholster.core.grids import UpsampledGrid, area, read_colours, read_row, shrunk, upsampled
 from upholster.core.kernels import compiled, inlined, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of
 from upholster.core.matting.places import Network
@@ -61,7 +61,18 @@ def corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: Upsamp
     screen, subject = (shrunk(grid, width, height) for grid in (screen, subject))
     small = area(cover[None], width, height)[0]
     away = _corrected(area(plate, width, height), small, screen, subject, noise) - small
-    return np.clip(cover + enlarge(away[None], cover.shape[1], cover.shape[0])[0], np.float32(0), np.float32(1))
+    out = np.empty_like(cover)
+    over_rows(_add, len(cover), cover, upsampled(away[None], cover.shape[1], cover.shape[0]), out)
+    return out
+
+
+@compiled
+def _add(cover, away, out, first, end):
+    more = np.empty(cover.shape[1], np.float32)
+    for j in range(first, end):
+        read_row(away, 0, j, more)
+        for i in range(cover.shape[1]):
+            out[j, i] = min(max(cover[j, i] + more[i], np.float32(0)), np.float32(1))
 
 
 def _corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: UpsampledGrid, noise: float) -> Plane:
