@@ -27,7 +27,7 @@ from upholster.core.finish.light import Colours
 from upholster.core.finish.white import Light, adaptation
 from upholster.core.first_recipe import first_look
 from upholster.core.grids import resize, upsampled
-from upholster.core.matting.learnt import corrected
+from upholster.core.matting import learnt, pixels
 from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
@@ -119,8 +119,9 @@ def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[
             upsampled(known.plate, *size),
             upsampled(subject_colours(subject_cells(plate), "screen", known), *size),
         ),
-        "colours corrected by the network": lambda: corrected(plate, cells, clean, carried, sure, known.noise),
+        "colours corrected by the network": lambda: learnt.corrected(plate, cells, clean, carried, sure, known.noise),
         "raw matte": lambda: raw_matte(plate, "screen", ground, subject),
+        "single pixels corrected by the network": lambda: pixels.corrected(plate, raw, ground, subject, known.noise),
         "clear and solid": lambda: levels(raw, black_point=0.03, white_point=0.97),
         "close holes, 8 px": lambda: close_dips(cover, size=8),
         "edge along its course": lambda: smooth_edges(cover, amount=1),

@@ -16,7 +16,7 @@ of 2e-3 for 60 more on those of seeds 1016 to 1035, then at 1.5e-3 for 29 on tho
 1048. In the first 60 what is solid counted twice and `_of_other_colours` was not there yet; `_no_screen` came after all
 of it.
 
-That of single pixels was trained for 26 minutes on plates of seeds 1100 to 1131, and on those of the families that are
+That of single pixels was trained for 25 minutes on plates of seeds 1100 to 1131, and on those of the families that are
 hardest for it (crossing, turning, gauze, glass, hair, lettering, phone) of seeds 1140 to 1155; none of them had taught
 the key's. Its examples are made of the key's: the same folder does for both.
 
