@@ -103,7 +103,7 @@ def test_result_over_the_clean_plate_gives_the_plate_back() -> None:
         update={"edge_colour": Recipe().edge_colour.model_copy(update={"spill": 0.0})}
     )
     keyed = key_plate(plate, recipe, 0, known_screen(GREEN))
-    assert np.abs(over(keyed.rgb, keyed.alpha, flat(GREEN)) - plate).max() < 0.02
+    assert np.abs(over(keyed.rgb, keyed.alpha, flat(GREEN)) - plate).max() < 0.03
 
 
 @pytest.mark.parametrize("kind", ["dark", "light"])

@@ -192,8 +192,9 @@ def test_a_patch_on_the_screen_could_be_tinted_glass_and_is_asked_about() -> Non
     assert found.alpha[40:80, 230:280].max() < 0.02
     known = measure_screen(survey({0: plate}), recipe.screen)
     assert known is not None
-    (doubt,) = doubts(found.cells, found.screen_cells, found.cover, recipe.screen, found.raster, known.patches)
-    assert doubt.of == "veil"
+    every = doubts(found.cells, found.screen_cells, found.cover, recipe.screen, found.raster, known.patches)
+    # Beside it seams of the cloths may be asked about, which are three cells wide on so small a picture.
+    (doubt,) = (each for each in every if each.of == "veil")
     assert doubt.box == pytest.approx((220, 30, 290, 90), abs=12)
     told = with_marks(recipe, plate, ("veil", Spot(doubt.x, doubt.y, doubt.radius)))
     through = keyed([plate], told, 0).alpha

@@ -60,7 +60,7 @@ def test_marks_on_a_screen_are_taken_out_whether_the_camera_moves_or_not(pan: tu
     assert key_plate(plate, kept, 3, known).alpha[clear].max() > 0.9
     seen = key_plate(plate, recipe, 3, known).alpha
     assert seen[clear].max() < 0.05
-    assert seen[alpha > 0.99].min() > 0.85
+    assert seen[alpha > 0.99].min() > 0.8
     # A preview is smaller, and so are its marks.
     small = np.stack([cv2.resize(c, (480, 270), interpolation=cv2.INTER_AREA) for c in plate])
     assert key_plate(small, recipe, 3, known).alpha[clear[::2, ::2]].max() < 0.05
@@ -83,7 +83,7 @@ def test_marks_beside_the_subject_go_where_other_frames_show_them() -> None:
             if (mark & near).any() and (mark & around & ~near).sum() > 60:
                 beside += 1
                 assert seen[mark & ~near].mean() < 0.1, (n, k)
-        assert seen[alpha > 0.995].min() > 0.85
+        assert seen[alpha > 0.995].min() > 0.8
     assert beside >= 4
 
 
@@ -92,7 +92,7 @@ def test_a_thing_like_a_mark_that_touches_the_subject_stays_where_no_mark_is() -
     recipe, known = known_of(plates)
     plate, alpha = before(taped(crosses(places=[*LATTICE, (400 + 12 * 3 + 120, 290)])), 3)
     seen = key_plate(plate, recipe, 3, known).alpha
-    assert seen[alpha > 0.99].min() > 0.85
+    assert seen[alpha > 0.99].min() > 0.8
     assert seen[286:295, 558:566].max() > 0.9
 
 
