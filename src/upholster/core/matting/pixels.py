@@ -108,8 +108,8 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
     -------
     where : (rows, columns) uint8
     around : (10, rows, columns) float32
-        Means over the blocks around each: coverage; how much is half covered, 0..1; the colour of solid pixels, times
-        their share, and that share; the same of bare pixels.
+        Means over the blocks around each: coverage 0..1; how much is half covered, ``4 a (1 - a)``; the colour of solid
+        pixels, times their share, and that share; the same of bare pixels.
     """
     rows, columns = (-(-side // BLOCK) for side in cover.shape)
     bounds, sums = np.empty((2, rows, columns), np.float32), np.empty((_SUMS, rows, columns), np.float32)
@@ -170,7 +170,17 @@ def told(
     around: Plane,
     noise: float,
 ) -> Plane:
-    """What the network is told of each of ``(n, 2)`` `places`: ``(n, TOLD)``."""
+    """What the network is told of each of ``(n, 2)`` `places`, which go row by row.
+
+    Returns
+    -------
+    (n, TOLD) float32
+        Departures from the screen are those of `described.basis`. Of the four pixels: 0 to 3 light, 4 to 7 grey, 12 to
+        15 coverage as it is, 16 to 19 coverage by light alone, 20 to 23 how far along the way from what is bare nearby
+        to what is solid nearby. Of the block: 8 its departure aside, 9 to 11 the subject's grey, aside and light, 24 to
+        26 those of what is solid nearby, 27 to 29 of what is bare, 30 to 33 mean coverage around, how much is half
+        covered, solid and bare there, 34 the screen's strength, 35 its luma, 36 the grain in its strength.
+    """
     out = np.empty((len(places), TOLD), np.float32)
     rows, columns = around.shape[1:]
     starts = np.searchsorted(places[:, 0], np.arange(rows + 1)).astype(np.int64)
