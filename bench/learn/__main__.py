@@ -17,8 +17,9 @@ of 2e-3 for 60 more on those of seeds 1016 to 1035, then at 1.5e-3 for 29 on tho
 of it.
 
 That of single pixels was trained for 25 minutes on plates of seeds 1100 to 1131, and on those of the families that are
-hardest for it (crossing, turning, gauze, glass, hair, lettering, phone) of seeds 1140 to 1155; none of them had taught
-the key's. Its examples are made of the key's: the same folder does for both.
+hardest for it (crossing, turning, gauze, glass, hair, lettering, phone) of seeds 1140 to 1155, less those of six seeds;
+none of them had taught the key's. What trained it was a trial from which `bench/learn/pixels` was written: the same
+layers, planes, crops and loss. Its examples are made of the key's: the same folder does for both.
 
 The trace's was trained for 20 minutes on 47 clips of 48 frames, carried without it, by the code this grew from; then
 `--further` at 1.5e-3 for 30 minutes on 57 such clips (seeds 1000 to 1072) and 81 of 60 frames, carried with it (seeds

@@ -53,13 +53,13 @@ def make(folder: Path, seeds: Iterable[int]) -> None:
         list(pool.map(partial(_keep, kept), missing))
 
 
-def load(folder: Path) -> list[tuple[str, Example]]:
-    """All examples, with the names of their plates."""
+def load(folder: Path) -> list[Example]:
+    """All examples that were made."""
     found = []
     for path in sorted((folder / "pixels").glob("*.npz")):
         with np.load(path) as kept:
-            for n in range(len(kept.files) // 3):
-                found.append((path.stem, Example(*(kept[f"{name}{n}"] for name in Example._fields))))
+            for n in range(len(kept.files) // len(Example._fields)):
+                found.append(Example(*(kept[f"{name}{n}"] for name in Example._fields)))
     return found
 
 

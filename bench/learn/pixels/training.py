@@ -193,7 +193,7 @@ def train(folder: Path, minutes: float, begun: Path | None = None, rate: float =
     """Weights learnt for so many minutes, from scratch or from those that were `begun` before."""
     torch.manual_seed(seed)
     torch.set_num_threads(2)
-    frames = [_weighed(example) for _, example in examples.load(folder)]
+    frames = [_weighed(example) for example in examples.load(folder)]
     network = Network()
     if begun:
         with begun.open("rb") as kept:

@@ -108,18 +108,22 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
     -------
     where : (rows, columns) uint8
     around : (10, rows, columns) float32
-        Means over the blocks around each: coverage 0..1; how much is half covered, ``4 a (1 - a)``; the colour of solid
-        pixels, times their share, and that share; the same of bare pixels.
+        Means over the blocks around those that are asked about (elsewhere anything): coverage 0..1; how much is half
+        covered, ``4 a (1 - a)``; the colour of solid pixels times their share, and that share; the same of bare ones.
     """
     rows, columns = (-(-side // BLOCK) for side in cover.shape)
     bounds, sums = np.empty((2, rows, columns), np.float32), np.empty((_SUMS, rows, columns), np.float32)
     over_rows(_summed_up, rows, plate, cover, *bounds, sums)
     beside = np.ones((3, 3), np.uint8)
     least, most = cv2.erode(bounds[0], beside), cv2.dilate(bounds[1], beside)
+    where = ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
+    left, top, wide, high = cv2.boundingRect(where)
+    reach = _WIDE // 2
+    part = np.s_[max(0, top - reach) : top + high + reach, max(0, left - reach) : left + wide + reach]
     for n, plane in enumerate(sums):
         side = _WIDE if n < 2 else _NEAR
-        cv2.blur(plane, (side, side), dst=plane, borderType=cv2.BORDER_REPLICATE)
-    return ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8), sums
+        plane[part] = cv2.blur(plane[part], (side, side), borderType=cv2.BORDER_REPLICATE)
+    return where, sums
 
 
 @compiled
