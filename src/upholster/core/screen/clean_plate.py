@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from upholster.core.documents.screen import Screen
 from upholster.core.grids import resize, spread
 from upholster.core.screen.light import light_on
-from upholster.core.screen.likeness import nearest
+from upholster.core.screen.likeness import like_nearby, nearest
 from upholster.core.screen.metric import LUMA_WEIGHT, chroma, to_metric
 from upholster.core.screen.propose import primary
+from upholster.core.screen.seams import as_empty, with_seams
 from upholster.core.screen.survey import Survey
 from upholster.core.screen.tracking_marks import TrackingMarks, tracking_marks
 
@@ -26,9 +27,10 @@ _NEAR = 0.03
 _ROUGH = 0.004
 #: Share of the purity nearby below which a cell is taken to be veiled.
 _PURE = 0.9
-#: How far the hue of a second cloth may be from the first's, as a share of its purity; and the least part of the
-#: picture it takes.
-_HUE, _CLOTH = 0.3, 0.01
+#: How far the hue of a second cloth may be from the first's, as a share of its purity; the least part of the picture
+#: it takes; the least share of frames on which nothing is before it; and how like what is nearby smaller parts are, in
+#: the key's metric.
+_HUE, _CLOTH, _OFTEN, _ALIKE = 0.3, 0.01, 0.5, 0.03
 #: How near a hue must be to be the screen's very own, as a share of its purity; and the part of the picture's border
 #: that no veil takes.
 _VERY_HUE, _BORDER = 0.05, 0.15
@@ -58,6 +60,8 @@ class ScreenKnowledge:
         Where it is another cloth that reaches no border of the picture, and could as well be tinted glass before it.
     marks : TrackingMarks or None
         What the tracking marks on it look like.
+    fine : (3, n, m) float32 or None
+        The clean plate in finer cells, where it has seams.
     """
 
     plate: Plane
@@ -66,10 +70,11 @@ class ScreenKnowledge:
     steady: bool = True
     patches: Mask | None = None
     marks: TrackingMarks | None = None
+    fine: Plane | None = None
 
     @property
     def nbytes(self) -> int:
-        return self.plate.nbytes
+        return self.plate.nbytes + (0 if self.fine is None else self.fine.nbytes)
 
     @cached_property
     def digest(self) -> bytes:
@@ -77,7 +82,9 @@ class ScreenKnowledge:
         taken = blake2b(
             repr((self.plate.shape, float(self.noise), self.primary, self.steady, self.marks)).encode(), digest_size=16
         )
-        taken.update(np.ascontiguousarray(self.plate).tobytes())
+        for plane in (self.plate, self.fine):
+            if plane is not None:
+                taken.update(np.ascontiguousarray(plane).tobytes())
         return taken.digest()
 
 
@@ -96,7 +103,7 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
         plate = resize(empty.mean.mean(axis=0), survey.mean.shape[3], survey.mean.shape[2])
         known = _known(plate, survey, np.abs(survey.mean - plate).max(axis=1) < _NEAR, screen)
         lit = screen.kind not in ("dark", "light") and any(light_on(plate, cells) is not None for cells in survey.mean)
-        return replace(known, steady=not lit)
+        return replace(known, steady=not lit, fine=as_empty(plate, empty.still, survey.still))
     colours = np.array(screen.colours, np.float32).T
     if screen.kind in ("dark", "light"):
         plate = _bare_ground(survey.mean, np.float32(1 if screen.kind == "dark" else -1))
@@ -117,9 +124,11 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
         # What is hidden on some frames is to be seen in the light of all.
         alike = [cells if light is None else cells / light for cells, light in zip(survey.mean, lights, strict=True)]
         plate = _average(np.stack(alike), trusted)
+    bare = np.asarray(trusted.any(axis=0))
     known = _known(plate, survey, trusted, screen)
+    fine = with_seams(plate, _mean_where(survey.mean, trusted), bare, survey.still)
     marks = tracking_marks(metric, to_metric(plate), trusted)
-    return replace(known, steady=steady, patches=patches & trusted.any(axis=0), marks=marks)
+    return replace(known, steady=steady, patches=patches & bare, marks=marks, fine=fine)
 
 
 def _seen_bare(metric: Plane, rough: Plane, near: Mask) -> tuple[Mask, Mask]:
@@ -129,16 +138,14 @@ def _seen_bare(metric: Plane, rough: Plane, near: Mask) -> tuple[Mask, Mask]:
     pure = near & smooth & _pure(purity, near & smooth)
     if not pure.any():
         return pure, np.zeros(pure.shape[1:], bool)
-    cloth = _other_cloth(purity, pure, smooth)
+    cloth = _other_cloth(metric, purity, pure, smooth)
     bare = pure | cloth
     # What passes before a cell on some frames says nothing of it.
-    often = bare.sum(axis=0, dtype=np.float32)
-    both = np.concatenate([metric, purity], axis=1)
-    mean = (both * bare[:, None]).sum(axis=0) / np.maximum(often, np.float32(1))
+    mean = _mean_where(np.concatenate([metric, purity], axis=1), bare)
     nominal = spread(mean, _main_part(pure))
-    before = _before_it(mean, nominal, often > 0)
+    before = _before_it(mean, nominal, np.asarray(bare.any(axis=0)))
     other = np.linalg.norm(mean[:3] - nominal[:3], axis=0) > _PATCH
-    return bare & ~before, _away_from_border(cloth & ~before & other, 0.0)
+    return bare & ~before, _away_from_border(cloth.any(axis=0) & ~before & other, 0.0)
 
 
 def _main_part(pure: Mask) -> Plane:
@@ -190,19 +197,29 @@ def _pure(purity: Plane, candidates: Mask) -> Mask:
     return length > _PURE * np.maximum(best, envelope)
 
 
-def _other_cloth(purity: Plane, trusted: Mask, smooth: Mask) -> Mask:
+def _other_cloth(metric: Plane, purity: Plane, trusted: Mask, smooth: Mask) -> Mask:
     """Cells of a second cloth or a floor: about the hue of the screen in other light or paint, and always there.
 
-    What moves is no screen, and what is small may be something worn.
+    What moves is no screen, and what is small may be something worn, unless it goes on where a cloth or the screen
+    around it leaves off behind what is before them.
     """
     usual = np.median(purity.transpose(1, 0, 2, 3)[:, trusted], axis=1).astype(np.float32)
     away = np.linalg.norm(purity - usual[None, :, None, None], axis=1)
     like = (away < _HUE * float(np.linalg.norm(usual))) & smooth
-    always = (like.all(axis=0) & ~trusted.any(axis=0)).astype(np.uint8)
-    count, labels, sizes, _ = cv2.connectedComponentsWithStats(always, connectivity=4)
+    # What passes before it is no screen: on none of the frames is anything else to be seen there that is.
+    there = (like.mean(axis=0) >= _OFTEN) & ~trusted.any(axis=0)
+    count, labels, sizes, _ = cv2.connectedComponentsWithStats(there.astype(np.uint8), connectivity=4)
     large = np.zeros(count, bool)
-    large[1:] = sizes[1:, cv2.CC_STAT_AREA] >= _CLOTH * always.size
-    return large[labels]
+    large[1:] = sizes[1:, cv2.CC_STAT_AREA] >= _CLOTH * there.size
+    cloth = large[labels]
+    mean, known = _mean_where(metric, trusted | like), trusted.any(axis=0) | cloth
+    return like & (cloth | like_nearby(mean, there & ~cloth, known, _ALIKE))
+
+
+def _mean_where(planes: Plane, there: Mask) -> Plane:
+    """Mean over those frames on which a cell counts, ``(c, rows, columns)``; zero where it does on none."""
+    often = np.maximum(there.sum(axis=0, dtype=np.float32), np.float32(1))
+    return np.asarray((planes * there[:, None]).sum(axis=0) / often, np.float32)
 
 
 def _before_it(mean: Plane, nominal: Plane, cells: Mask) -> Mask:

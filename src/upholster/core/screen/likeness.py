@@ -6,6 +6,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import KDTree
 
 from upholster.core.documents.screen import Colour
 from upholster.core.grids import UpsampledGrid, read_colours
@@ -14,6 +15,7 @@ from upholster.core.screen.metric import TO_METRIC, to_metric
 from upholster.core.screen.sampled import SPREAD
 
 Plane = NDArray[np.float32]
+Mask = NDArray[np.bool_]
 
 
 class Likeness(NamedTuple):
@@ -35,6 +37,8 @@ class Likeness(NamedTuple):
 _FROM, _TO = 0.75, 0.95
 #: How much of what lies around must be alike too: a line between two things is like a third by chance.
 _LONE, _AMONG = 0.3, 0.55
+#: The part of the picture's shorter side that "nearby" spans.
+_NEARBY = 6
 
 
 def likeness(
@@ -69,6 +73,23 @@ def nearest(metric: Plane, colours: Sequence[Colour]) -> Plane:
         return np.full((metric.shape[0], *metric.shape[2:]), np.inf, np.float32)
     away = [np.linalg.norm(metric - colour[None, :, None, None], axis=1) for colour in _in_metric(colours)]
     return np.maximum(np.min(away, axis=0) - np.float32(SPREAD), 0)
+
+
+def like_nearby(metric: Plane, wanted: Mask, known: Mask, alike: float) -> Mask:
+    """Which `wanted` cells ``(rows, columns)`` have about the colour of `known` ones nearby, up to a distance `alike`.
+
+    Parameters
+    ----------
+    metric : (3, rows, columns) float32
+        Colours in the key's metric.
+    """
+    out = wanted.copy()
+    if wanted.any():
+        reach = min(known.shape) / _NEARBY
+        where = np.stack([*(np.indices(known.shape) / reach), *(metric / alike)], axis=-1)
+        away, _ = KDTree(where[known]).query(where[wanted], distance_upper_bound=1)
+        out[wanted] = away < 1
+    return out
 
 
 def _in_metric(colours: Sequence[Colour]) -> Plane:

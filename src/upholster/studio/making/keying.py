@@ -12,7 +12,7 @@ from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.traces import Trace
 from upholster.core.pipeline.runner import Plate, around, key, plate_of
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
-from upholster.core.screen.survey import Survey, frames_to_survey, survey
+from upholster.core.screen.survey import Survey, Surveyed, frames_to_survey, surveyed, taken_together
 from upholster.media.decoder.frames import Frame, to_frame
 from upholster.media.decoder.planes import Planes
 from upholster.media.decoder.reader import Reader
@@ -75,31 +75,27 @@ class Through(NamedTuple):
 def read_through(footage: Footage, each: Callable[[int, Frame], None]) -> Through:
     """Read all of the footage once, handing every frame to `each`, and survey it on the way."""
     wanted = set(frames_to_survey(footage.facts.length))
-    surveys: list[Survey] = []
+    taken: dict[int, Surveyed] = {}
     damaged: list[int] = []
     with Reader(*footage) as reader:
         for number, frame in enumerate(reader.frames(range(footage.facts.length))):
             each(number, frame)
             if number in wanted:
-                surveys.append(survey({number: frame.rgb}))
+                taken[number] = surveyed(frame.rgb)
             if frame.damaged:
                 damaged.append(number)
-    return Through(_merge(surveys), as_runs(damaged))
+    return Through(_together(taken, footage), as_runs(damaged))
 
 
 def survey_footage(footage: Footage) -> Survey:
     """Survey footage by reading the frames it needs."""
     with Reader(*footage) as reader:
-        return _merge([survey({n: reader.frame(n).rgb}) for n in frames_to_survey(footage.facts.length)])
+        taken = {n: surveyed(reader.frame(n).rgb) for n in frames_to_survey(footage.facts.length)}
+    return _together(taken, footage)
 
 
-def _merge(surveys: Sequence[Survey]) -> Survey:
-    first = surveys[0]
-    return first._replace(
-        frames=np.concatenate([s.frames for s in surveys]),
-        mean=np.concatenate([s.mean for s in surveys]),
-        deviation=np.concatenate([s.deviation for s in surveys]),
-    )
+def _together(taken: dict[int, Surveyed], footage: Footage) -> Survey:
+    return taken_together(taken, footage.facts.width, footage.facts.height)
 
 
 def save_survey(path: Path, taken: Survey) -> None:
@@ -110,9 +106,10 @@ def save_survey(path: Path, taken: Survey) -> None:
 
 def load_survey(path: Path) -> Survey:
     with np.load(path) as stored:
-        return Survey(
-            stored["frames"], stored["mean"], stored["deviation"], int(stored["width"]), int(stored["height"])
-        )
+        # Surveys that were taken before seams were looked for do not know what is still.
+        still = stored["still"] if "still" in stored else np.full((2, 3, 1, 1), np.nan, np.float16)
+        about = int(stored["width"]), int(stored["height"])
+        return Survey(stored["frames"], stored["mean"], stored["deviation"], still, *about)
 
 
 class KeyedFrame(NamedTuple):
