@@ -57,7 +57,22 @@ def test_reading_through_surveys_as_seeking_does(footage: Footage, tmp_path: Pat
     assert np.array_equal(through.mean, sought.mean) and np.array_equal(through.frames, sought.frames)
     save_survey(tmp_path / "s.npz", through)
     stored = load_survey(tmp_path / "s.npz")
-    assert all(np.array_equal(a, b) for a, b in zip(stored, through, strict=True))
+    # What is not still is no number.
+    assert all(
+        np.array_equal(a, b, equal_nan=np.issubdtype(np.asarray(b).dtype, np.floating))
+        for a, b in zip(stored, through, strict=True)
+    )
+
+
+def test_a_survey_that_was_taken_before_seams_were_looked_for_knows_of_none(footage: Footage, tmp_path: Path) -> None:
+    taken = survey_footage(footage)
+    about = taken._asdict()
+    del about["still"]
+    np.savez(tmp_path / "old.npz", **about)
+    recipe = first_look(taken).recipe
+    old, new = screen_of(load_survey(tmp_path / "old.npz"), recipe), screen_of(taken, recipe)
+    assert old is not None and new is not None and old.fine is None
+    assert np.array_equal(old.plate, new.plate)
 
 
 def first_key_job(footage: Footage) -> KeyJob:

@@ -18,8 +18,9 @@ _BOTH, _BESIDE = 3, 2
 _APART, _BEYOND = 0.08, 0.02
 #: How like what is nearby a lone bare cell must be, in the key's metric, to hold nothing else.
 _ALIKE = 0.012
-#: How far from the smooth clean plate a seam begins to show, and surely does; and the least part of the picture it has.
-_SHOWS, _LEAST = (0.01, 0.025), 0.0005
+#: How far from the smooth clean plate a seam begins to show, and surely does; the least part of the picture that seams
+#: take, and the least that shows on an empty set.
+_SHOWS, _SEAMS, _EMPTY = (0.01, 0.025), 0.004, 0.0002
 #: How far from a clean plate, in encoded RGB, something is that stands before it.
 _OTHER = 0.3
 
@@ -55,7 +56,7 @@ def with_seams(plate: Plane, seen: Plane, bare: Mask, still: NDArray[np.float16]
     for there in _lit_alike(still.astype(np.float32), smooth, bare)[::-1]:
         # What is no number is not between anything.
         fine = np.where(near_two & ((there > between[0]) & (there < between[1])).all(axis=0), there, fine)
-    return _where_it_shows(smooth, fine)
+    return _where_it_shows(smooth, fine, _SEAMS)
 
 
 def as_empty(plate: Plane, empty: NDArray[np.float16], still: NDArray[np.float16]) -> Plane | None:
@@ -70,18 +71,18 @@ def as_empty(plate: Plane, empty: NDArray[np.float16], still: NDArray[np.float16
     """
     rows, columns = empty.shape[2:]
     smooth = enlarge(plate, columns, rows)
-    fine = _where_it_shows(smooth, np.where(np.isnan(empty[0]), smooth, empty[0]))
+    fine = _where_it_shows(smooth, np.where(np.isnan(empty[0]), smooth, empty[0]), _EMPTY)
     if fine is None:
         return None
     # A camera that was moved in between has it elsewhere, and the shot says so.
     shot = resize(still[0].astype(np.float32), columns, rows)
     shows = (np.abs(fine - smooth).max(axis=0) > _SHOWS[1]) & ~np.isnan(shot).any(axis=0)
-    return fine if _missed(shot, fine, shows) <= _missed(shot, smooth, shows) else None
+    return fine if shows.any() and _missed(shot, fine, shows) < _missed(shot, smooth, shows) else None
 
 
 def _missed(shot: Plane, plate: Plane, shows: Mask) -> float:
     away = np.minimum(np.abs(shot - plate)[:, shows], np.float32(_OTHER))
-    return float((away * away).mean()) if shows.any() else 0.0
+    return float((away * away).mean())
 
 
 def _lit_alike(still: Plane, smooth: Plane, bare: Mask) -> Plane:
@@ -105,8 +106,8 @@ def _beside(plate: Plane, seen: Plane, bare: Mask) -> tuple[Plane, Plane]:
     return least, np.stack([cv2.dilate(plane, around) for plane in np.maximum(plate, seen)])
 
 
-def _where_it_shows(smooth: Plane, fine: Plane) -> Plane | None:
+def _where_it_shows(smooth: Plane, fine: Plane, least: float) -> Plane | None:
     away = fine - smooth
     first, surely = (np.float32(limit) for limit in _SHOWS)
     shows = np.clip((np.abs(away).max(axis=0) - first) / (surely - first), 0, 1)
-    return smooth + away * shows if float((shows > 0.5).mean()) > _LEAST else None
+    return smooth + away * shows if float((shows > 0.5).mean()) > least else None
