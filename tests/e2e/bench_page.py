@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
+from canvases import shown
 from conftest import wait_for
 from upholster.store.models import Clip
 from upholster.studio.stock import search
@@ -87,9 +88,4 @@ def at(page: Page, x: float, y: float) -> tuple[float, float]:
 
 def pixels(page: Page, canvas: str = "#result") -> np.ndarray:
     """The canvas as (h, w, 4) bytes."""
-    found = page.evaluate(
-        "c => { const e = document.querySelector(c);"
-        "return [e.width, e.height, Array.from(e.getContext('2d').getImageData(0, 0, e.width, e.height).data)] }",
-        canvas,
-    )
-    return np.array(found[2], np.uint8).reshape(found[1], found[0], 4)
+    return shown(page, canvas)

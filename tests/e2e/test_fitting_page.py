@@ -11,6 +11,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from brought import green_shot
+from canvases import shown
 from conftest import House, wait_for
 from plates import flat
 from sounds import write_clicks
@@ -58,11 +59,7 @@ def document(page: Page) -> Fitting:
 
 def pixels(page: Page) -> np.ndarray:
     settled(page)
-    found = page.evaluate(
-        "() => { const c = document.getElementById('result');"
-        " return [c.width, c.height, [...c.getContext('2d').getImageData(0, 0, c.width, c.height).data]]; }"
-    )
-    return np.array(found[2], np.uint8).reshape(found[1], found[0], 4)
+    return shown(page, "#result")
 
 
 def at(page: Page, x: float, y: float) -> tuple[float, float]:

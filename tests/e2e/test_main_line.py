@@ -14,6 +14,7 @@ from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, se
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from canvases import AS_TEXT, of_text
 from conftest import House, opened_house, wait_for
 from deliveries import deliver
 from plates import flat, green_clip, shot
@@ -432,19 +433,19 @@ def test_animated_pictures_show_their_alpha_in_chromium(page: Page, tmp_path: Pa
     made = deliver([(flat(colour), alpha)] * 2, tmp_path, form, blend_with="#f014dc")
     data = base64.b64encode(made.files[0].read_bytes()).decode()
     seen = page.evaluate(
-        """async ([kind, data]) => {
+        f"""async ([kind, data]) => {{
             const bytes = Uint8Array.from(atob(data), c => c.charCodeAt(0));
-            const picture = await createImageBitmap(new Blob([bytes], {type: kind}), {premultiplyAlpha: 'none'});
+            const picture = await createImageBitmap(new Blob([bytes], {{type: kind}}), {{premultiplyAlpha: 'none'}});
             const canvas = new OffscreenCanvas(picture.width, picture.height);
             const context = canvas.getContext('2d');
             context.fillStyle = '#f014dc';
             context.fillRect(0, 0, picture.width, picture.height);
             context.drawImage(picture, 0, 0);
-            return Array.from(context.getImageData(0, 0, picture.width, picture.height).data);
-        }""",
+            return ({AS_TEXT})(context);
+        }}""",
         [kind, data],
     )
-    found = np.array(seen, np.uint8).reshape(180, 320, 4)[..., :3].transpose(2, 0, 1) / 255
+    found = of_text(seen, 320, 180)[..., :3].transpose(2, 0, 1) / 255
     loud = np.array((240, 20, 220)).reshape(3, 1, 1) / 255
     expected = flat(colour) * alpha + loud * (1 - alpha)
     assert np.abs(found - loud)[:, alpha < 0.001].max() <= 2 / 255

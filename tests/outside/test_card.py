@@ -15,6 +15,7 @@ import trimesh
 from playwright.sync_api import Browser, Page, Route
 from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 
+from canvases import AS_TEXT, of_text
 from deliveries import deliver
 from plates import SKIN, flat, shot
 from upholster.core.delivery.extended import extended
@@ -105,10 +106,10 @@ window.shown = async (width, height) => {
     [flat.width, flat.height] = [width, height];
     const drawn = flat.getContext("2d");
     drawn.drawImage(renderer.domElement, 0, 0);
-    return [...drawn.getImageData(0, 0, width, height).data];
+    return (AS_TEXT)(drawn);
 };
 window.ready = true;
-</script>"""
+</script>""".replace("AS_TEXT", AS_TEXT)
 
 
 class Renderer:
@@ -134,7 +135,7 @@ class Renderer:
         self.page.wait_for_function("window.ready")
         pixels = self.page.evaluate("([w, h]) => window.shown(w, h)", [width, height])
         self.page.unroute("http://localhost/**")
-        return np.array(pixels, float).reshape(height, width, 4)[..., :3]
+        return of_text(pixels, width, height)[..., :3].astype(float)
 
 
 @pytest.fixture(scope="module")

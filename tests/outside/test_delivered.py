@@ -12,6 +12,7 @@ import tifffile
 from PIL import Image, ImageSequence
 from playwright.sync_api import Browser
 
+from canvases import AS_TEXT, of_text
 from deliveries import deliver
 from plates import SKIN, Plane, flat, shot
 from upholster.core.colour import decode_srgb
@@ -213,10 +214,10 @@ def test_animated_avif_has_its_alpha_for_ffmpeg_and_for_chromium(tmp_path: Path,
             const { image } = await decoder.decode({ frameIndex: n });
             canvas.clearRect(0, 0, 320, 180);
             canvas.drawImage(image, 0, 0);
-            told.push([image.duration, [...canvas.getImageData(0, 0, 320, 180).data]]);
+            told.push([image.duration, (AS_TEXT)(canvas)]);
         }
         return told;
-    }"""
+    }""".replace("AS_TEXT", AS_TEXT)
     page = browser.new_page()
     # Decoders are for pages of one's own machine or with a certificate.
     page.route("http://localhost/", lambda route: route.fulfill(body="<!doctype html>", content_type="text/html"))
@@ -225,7 +226,7 @@ def test_animated_avif_has_its_alpha_for_ffmpeg_and_for_chromium(tmp_path: Path,
     page.close()
     assert [duration for duration, _ in told] == pytest.approx([83_000, 84_000, 83_000], abs=1000)
     for (_, pixels), alpha in zip(told, ALPHA, strict=True):
-        shown = np.array(pixels).reshape(180, 320, 4)
+        shown = of_text(pixels, 320, 180).astype(int)
         assert np.abs(shown[..., 3] - codes(alpha)).max() <= 1
         assert np.abs(shown[..., :3].transpose(2, 0, 1) - codes(flat(SKIN)))[:, alpha > 0.5].max() <= 12
 
