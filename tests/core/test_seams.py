@@ -96,6 +96,18 @@ def test_a_wire_that_hangs_still_is_no_seam() -> None:
     assert alpha[60 : LINE - 30, 500:502].min() > 0.6
 
 
+def test_the_rim_of_what_may_be_tinted_glass_is_no_seam() -> None:
+    """What is cut straight is cloth that was stuck on; what is round may be glass, though it is taken for cloth."""
+    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+    darker = flat((0.12, 0.35, 0.2), *SIZE)
+    for shape, seams in ((np.hypot((x - 480) / 70, (y - 120) / 90) < 1, False), (abs(x - 480) + 0 * y < 80, True)):
+        ground = flat(GREEN, *SIZE)
+        part = shape & (abs(y - 120) < 90)
+        ground = np.where(part, darker, ground)
+        known, _ = taken([filmed(ground, n)[0] for n in range(6)])
+        assert (known.fine is not None) == seams
+
+
 def test_a_floor_goes_on_where_legs_stand_before_it() -> None:
     """What lies between two legs is too small to be a cloth of its own."""
     plates = []

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
+from multiprocessing import get_context
 from pathlib import Path
 from typing import NamedTuple
 from zlib import crc32
@@ -49,7 +50,8 @@ def make(folder: Path, seeds: Iterable[int]) -> None:
     kept = folder / "pixels"
     kept.mkdir(exist_ok=True)
     missing = [path for path in sorted(folder.glob("*.npz")) if not (kept / path.name).exists()]
-    with ProcessPoolExecutor() as pool:
+    # Processes of their own: one that is split off from others' threads may wait for them for ever.
+    with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
         list(pool.map(partial(_keep, kept), missing))
 
 

@@ -27,10 +27,10 @@ _NEAR = 0.03
 _ROUGH = 0.004
 #: Share of the purity nearby below which a cell is taken to be veiled.
 _PURE = 0.9
-#: How far the hue of a second cloth may be from the first's, as a share of its purity; the least part of the picture
-#: it takes; the least share of frames on which nothing is before it; and how like what is nearby smaller parts are, in
-#: the key's metric.
-_HUE, _CLOTH, _OFTEN, _ALIKE = 0.3, 0.01, 0.5, 0.03
+#: How far the hue of a second cloth may be from the first's, as a share of its purity, and that of what passes before
+#: it at least; the least part of the picture it takes; the least share of frames on which nothing is before it; and
+#: how like what is nearby smaller parts are, in the key's metric.
+_HUE, _PASSES, _CLOTH, _OFTEN, _ALIKE = 0.3, 0.6, 0.01, 0.5, 0.03
 #: How near a hue must be to be the screen's very own, as a share of its purity; and the part of the picture's border
 #: that no veil takes.
 _VERY_HUE, _BORDER = 0.05, 0.15
@@ -126,9 +126,10 @@ def measure_screen(survey: Survey, screen: Screen, empty: Survey | None = None) 
         plate = _average(np.stack(alike), trusted)
     bare = np.asarray(trusted.any(axis=0))
     known = _known(plate, survey, trusted, screen)
-    fine = with_seams(plate, _mean_where(survey.mean, trusted), bare, survey.still)
+    patches &= bare
+    fine = with_seams(plate, _mean_where(survey.mean, trusted), bare, patches, survey.still)
     marks = tracking_marks(metric, to_metric(plate), trusted)
-    return replace(known, steady=steady, patches=patches & bare, marks=marks, fine=fine)
+    return replace(known, steady=steady, patches=patches, marks=marks, fine=fine)
 
 
 def _seen_bare(metric: Plane, rough: Plane, near: Mask) -> tuple[Mask, Mask]:
@@ -204,10 +205,10 @@ def _other_cloth(metric: Plane, purity: Plane, trusted: Mask, smooth: Mask) -> M
     around it leaves off behind what is before them.
     """
     usual = np.median(purity.transpose(1, 0, 2, 3)[:, trusted], axis=1).astype(np.float32)
-    away = np.linalg.norm(purity - usual[None, :, None, None], axis=1)
-    like = (away < _HUE * float(np.linalg.norm(usual))) & smooth
-    # What passes before it is no screen: on none of the frames is anything else to be seen there that is.
-    there = (like.mean(axis=0) >= _OFTEN) & ~trusted.any(axis=0)
+    away = np.linalg.norm(purity - usual[None, :, None, None], axis=1) / float(np.linalg.norm(usual))
+    like = (away < _HUE) & smooth
+    # On none of the frames is anything to be seen there but that, and what passes before it and is no screen.
+    there = (like | (away > _PASSES)).all(axis=0) & (like.mean(axis=0) >= _OFTEN) & ~trusted.any(axis=0)
     count, labels, sizes, _ = cv2.connectedComponentsWithStats(there.astype(np.uint8), connectivity=4)
     large = np.zeros(count, bool)
     large[1:] = sizes[1:, cv2.CC_STAT_AREA] >= _CLOTH * there.size

@@ -18,14 +18,18 @@ _BOTH, _BESIDE = 3, 2
 _APART, _BEYOND = 0.08, 0.02
 #: How like what is nearby a lone bare cell must be, in the key's metric, to hold nothing else.
 _ALIKE = 0.012
-#: How far from the smooth clean plate a seam begins to show, and surely does; the least part of the picture that seams
-#: take, and the least that shows on an empty set.
-_SHOWS, _SEAMS, _EMPTY = (0.01, 0.025), 0.004, 0.0002
+#: How many fine cells to either side of a seam the screen is looked at, how even it is there, how far apart, how long a
+#: seam is, and how far around it the clean plate in cells does not know of it.
+_ASIDE, _EVEN, _STEP, _LONG, _AROUND = 5, 0.03, 0.05, 32, 12
+#: The least part of the rectangle around it that a rectangle fills, though cells are coarse.
+_FILLED = 0.9
+#: How far from the smooth clean plate a seam begins to show, and surely does; and the least part of the picture it has.
+_SHOWS, _LEAST = (0.01, 0.025), 0.0002
 #: How far from a clean plate, in encoded RGB, something is that stands before it.
 _OTHER = 0.3
 
 
-def with_seams(plate: Plane, seen: Plane, bare: Mask, still: NDArray[np.float16]) -> Plane | None:
+def with_seams(plate: Plane, seen: Plane, bare: Mask, patches: Mask, still: NDArray[np.float16]) -> Plane | None:
     """The clean plate with its seams, in finer cells ``(3, n, m)``; None where it has none.
 
     What keeps its place, and has a colour between those that the screen has to either side, is a seam. Anything thinner
@@ -39,24 +43,65 @@ def with_seams(plate: Plane, seen: Plane, bare: Mask, still: NDArray[np.float16]
         Mean of what was seen of each bare cell.
     bare : (rows, columns) bool
         Where nothing but screen was seen on some frame.
+    patches : (rows, columns) bool
+        Where that may be tinted glass: the rim of what is not cut straight is no seam.
     still : (2, 3, n, m) float16
         See `survey.Survey`.
     """
     rows, columns = still.shape[2:]
     least, most = _beside(plate, seen, bare)
-    near = cv2.dilate(bare.astype(np.uint8), np.ones((2 * _BESIDE + 1,) * 2, np.uint8)) > 0
-    two = near & ((most - least).max(axis=0) > _APART)
+    beside = np.ones((2 * _BESIDE + 1,) * 2, np.uint8)
+    near, doubtful = (cv2.dilate(mask.astype(np.uint8), beside) > 0 for mask in (bare, _not_cut_straight(patches)))
+    two = near & ~doubtful & ((most - least).max(axis=0) > _APART)
     if not two.any():
         return None
     smooth = enlarge(plate, columns, rows)
-    between = [enlarge(least, columns, rows) - _BEYOND, enlarge(most, columns, rows) + _BEYOND]
+    least, most = enlarge(least, columns, rows) - _BEYOND, enlarge(most, columns, rows) + _BEYOND
     near_two = cv2.resize(two.astype(np.uint8), (columns, rows), interpolation=cv2.INTER_NEAREST) > 0
-    fine = smooth
+    seen = np.full_like(smooth, np.nan)
     # What is to be seen on most frames is looked at last.
     for there in _lit_alike(still.astype(np.float32), smooth, bare)[::-1]:
         # What is no number is not between anything.
-        fine = np.where(near_two & ((there > between[0]) & (there < between[1])).all(axis=0), there, fine)
-    return _where_it_shows(smooth, fine, _SEAMS)
+        seen = np.where(near_two & ((there > least) & (there < most)).all(axis=0), there, seen)
+    return _where_it_shows(smooth, np.where(_at_a_step(seen) & ~np.isnan(seen), seen, smooth))
+
+
+def _not_cut_straight(patches: Mask) -> Mask:
+    """Those patches that are no rectangles, as cloth that was stuck on mostly is."""
+    count, labels = cv2.connectedComponents(patches.astype(np.uint8), connectivity=4)
+    out = np.zeros_like(patches)
+    for n in range(1, count):
+        own = labels == n
+        wide, high = cv2.minAreaRect(np.argwhere(own).astype(np.float32))[1]
+        if own.sum() < _FILLED * (wide + 1) * (high + 1):
+            out |= own
+    return out
+
+
+def _at_a_step(seen: Plane) -> Mask:
+    """Where the screen is evenly of one colour to one side and of another to the other, and nearby, ``(n, m)``."""
+    rows, columns = seen.shape[1:]
+    even = np.where(_uneven(seen) < np.float32(_EVEN), seen, np.float32(np.nan))
+    framed = np.pad(even, ((0, 0), (_ASIDE, _ASIDE), (_ASIDE, _ASIDE)), constant_values=np.nan)
+    steps = np.zeros((rows, columns), np.uint8)
+    for down, across in ((0, _ASIDE), (_ASIDE, 0), (_ASIDE, _ASIDE), (_ASIDE, -_ASIDE)):
+        one, other = (framed[:, _ASIDE + k * down :, _ASIDE + k * across :][:, :rows, :columns] for k in (-1, 1))
+        steps |= (np.abs(one - other).max(axis=0) > np.float32(_STEP)).astype(np.uint8)
+    _, labels, sizes, _ = cv2.connectedComponentsWithStats(steps, connectivity=8)
+    long = np.maximum(sizes[:, cv2.CC_STAT_WIDTH], sizes[:, cv2.CC_STAT_HEIGHT]) >= _LONG
+    long[0] = False
+    around = np.ones((2 * _AROUND + 1,) * 2, np.uint8)
+    return np.asarray(cv2.dilate(long[labels].astype(np.uint8), around) > 0)
+
+
+def _uneven(seen: Plane) -> Plane:
+    """How much colours differ from those right beside them, ``(n, m)``; much where those are not known."""
+    known = ~np.isnan(seen[0])
+    there = np.where(known, seen, np.float32(9))
+    highest, lowest = (
+        np.stack([how(plane, np.ones((3, 3), np.uint8)) for plane in there]) for how in (cv2.dilate, cv2.erode)
+    )
+    return np.asarray((highest - lowest).max(axis=0), np.float32)
 
 
 def as_empty(plate: Plane, empty: NDArray[np.float16], still: NDArray[np.float16]) -> Plane | None:
@@ -71,7 +116,7 @@ def as_empty(plate: Plane, empty: NDArray[np.float16], still: NDArray[np.float16
     """
     rows, columns = empty.shape[2:]
     smooth = enlarge(plate, columns, rows)
-    fine = _where_it_shows(smooth, np.where(np.isnan(empty[0]), smooth, empty[0]), _EMPTY)
+    fine = _where_it_shows(smooth, np.where(np.isnan(empty[0]), smooth, empty[0]))
     if fine is None:
         return None
     # A camera that was moved in between has it elsewhere, and the shot says so.
@@ -106,8 +151,8 @@ def _beside(plate: Plane, seen: Plane, bare: Mask) -> tuple[Plane, Plane]:
     return least, np.stack([cv2.dilate(plane, around) for plane in np.maximum(plate, seen)])
 
 
-def _where_it_shows(smooth: Plane, fine: Plane, least: float) -> Plane | None:
+def _where_it_shows(smooth: Plane, fine: Plane) -> Plane | None:
     away = fine - smooth
     first, surely = (np.float32(limit) for limit in _SHOWS)
     shows = np.clip((np.abs(away).max(axis=0) - first) / (surely - first), 0, 1)
-    return smooth + away * shows if float((shows > 0.5).mean()) > least else None
+    return smooth + away * shows if float((shows > 0.5).mean()) > _LEAST else None
