@@ -205,7 +205,8 @@ def _other_cloth(metric: Plane, purity: Plane, trusted: Mask, smooth: Mask) -> M
     around it leaves off behind what is before them.
     """
     usual = np.median(purity.transpose(1, 0, 2, 3)[:, trusted], axis=1).astype(np.float32)
-    away = np.linalg.norm(purity - usual[None, :, None, None], axis=1) / float(np.linalg.norm(usual))
+    # A screen may be as good as grey.
+    away = np.linalg.norm(purity - usual[None, :, None, None], axis=1) / max(float(np.linalg.norm(usual)), 1e-6)
     like = (away < _HUE) & smooth
     # On none of the frames is anything to be seen there but that, and what passes before it and is no screen.
     there = (like | (away > _PASSES)).all(axis=0) & (like.mean(axis=0) >= _OFTEN) & ~trusted.any(axis=0)
