@@ -11,9 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.documents.recipe import Recipe
+from upholster.core.first_recipe import first_look
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.pipeline.stage import Picture
-from upholster.core.screen.clean_plate import ScreenKnowledge
+from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
+from upholster.core.screen.survey import survey
 
 Plane = NDArray[np.float32]
 
@@ -29,6 +31,15 @@ def key_plate(
     """Key a plate as it was shot; `around` are the plates before and after."""
     near = [plate_of(other) for other in around]
     return key(plate_of(rgb), recipe, frame, known, neighbours=lambda reach: near, **more)
+
+
+def known_of(plates: list[Plane]) -> tuple[Recipe, ScreenKnowledge]:
+    """The first recipe of a shot, and what is known of its screen."""
+    taken = survey(dict(enumerate(plates)))
+    recipe = first_look(taken).recipe
+    known = measure_screen(taken, recipe.screen)
+    assert known is not None
+    return recipe, known
 
 
 def flat(colour: tuple[float, float, float], width: int = 320, height: int = 180) -> Plane:

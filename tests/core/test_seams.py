@@ -6,12 +6,11 @@ import cv2
 import numpy as np
 import pytest
 
-from plates import GREEN, SKIN, Plane, disc, flat, key_plate
+from plates import GREEN, SKIN, Plane, disc, flat, key_plate, known_of
 from upholster.core.documents.recipe import Recipe
 from upholster.core.documents.screen import Screen
-from upholster.core.first_recipe import first_look
 from upholster.core.grids import enlarge
-from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
+from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 
 SIZE = WIDTH, HEIGHT = 640, 360
@@ -34,14 +33,6 @@ def filmed(ground: Plane, frame: int, *, moving: int = 12) -> tuple[Plane, Plane
     return (flat(SKIN, *SIZE) * alpha + ground * (1 - alpha) + grain).astype(np.float32), alpha
 
 
-def taken(plates: list[Plane]) -> tuple[ScreenKnowledge, Recipe]:
-    seen = survey(dict(enumerate(plates)))
-    recipe = first_look(seen).recipe
-    known = measure_screen(seen, recipe.screen)
-    assert known is not None
-    return known, recipe
-
-
 def along_the_line(alpha: Plane, truth: Plane) -> float:
     """The most that a keyed frame leaves of the line, away from the subject, but for three pixels."""
     away = cv2.dilate(truth, np.ones((25, 25), np.uint8)) == 0
@@ -51,7 +42,7 @@ def along_the_line(alpha: Plane, truth: Plane) -> float:
 @pytest.mark.parametrize("length", [1, 3, 10])
 def test_the_line_between_wall_and_floor_is_no_subject(length: int) -> None:
     shots = [filmed(room(), n) for n in range(length)]
-    known, recipe = taken([plate for plate, _ in shots])
+    recipe, known = known_of([plate for plate, _ in shots])
     plate, truth = shots[-1]
     found = key_plate(plate, recipe, length - 1, known).alpha
     without = key_plate(plate, recipe, length - 1, replace(known, fine=None)).alpha
@@ -62,7 +53,7 @@ def test_the_line_between_wall_and_floor_is_no_subject(length: int) -> None:
 
 def test_seams_stay_found_where_the_light_drifts() -> None:
     shots = [filmed(room(1 + 0.01 * n), n) for n in range(10)]
-    known, recipe = taken([plate for plate, _ in shots])
+    recipe, known = known_of([plate for plate, _ in shots])
     assert not known.steady
     for n in (0, 9):
         assert along_the_line(key_plate(shots[n][0], recipe, n, known).alpha, shots[n][1]) < 0.03
@@ -70,7 +61,7 @@ def test_seams_stay_found_where_the_light_drifts() -> None:
 
 def test_a_seam_that_moves_is_not_mistaken_for_one_that_does_not() -> None:
     shots = [filmed(room(line=LINE - 12 * n), n) for n in range(8)]
-    known, recipe = taken([plate for plate, _ in shots])
+    recipe, known = known_of([plate for plate, _ in shots])
     for n in (0, 7):
         plate, truth = shots[n]
         kept, without = (key_plate(plate, recipe, n, k).alpha for k in (known, replace(known, fine=None)))
@@ -80,7 +71,7 @@ def test_a_seam_that_moves_is_not_mistaken_for_one_that_does_not() -> None:
 def test_an_even_screen_and_one_with_folds_have_no_seams() -> None:
     folds = 1 + 0.08 * np.sin(np.arange(WIDTH, dtype=np.float32) / 30)
     for ground in (flat(GREEN, *SIZE), flat(GREEN, *SIZE) * folds):
-        known, _ = taken([filmed(ground, n)[0] for n in range(6)])
+        _, known = known_of([filmed(ground, n)[0] for n in range(6)])
         assert known.fine is None
 
 
@@ -89,7 +80,7 @@ def test_a_wire_that_hangs_still_is_no_seam() -> None:
     wired = room()
     wired[:, 40:LINE, 500:502] = 0.02
     shots = [filmed(wired, n) for n in range(10)]
-    known, recipe = taken([plate for plate, _ in shots])
+    recipe, known = known_of([plate for plate, _ in shots])
     assert known.fine is not None
     alpha = key_plate(shots[4][0], recipe, 4, known).alpha
     # Away from the line, where the floor is as dark as a wire that is half out of focus.
@@ -104,22 +95,28 @@ def test_the_rim_of_what_may_be_tinted_glass_is_no_seam() -> None:
         ground = flat(GREEN, *SIZE)
         part = shape & (abs(y - 120) < 90)
         ground = np.where(part, darker, ground)
-        known, _ = taken([filmed(ground, n)[0] for n in range(6)])
+        _, known = known_of([filmed(ground, n)[0] for n in range(6)])
         assert (known.fine is not None) == seams
 
 
-def test_a_floor_goes_on_where_legs_stand_before_it() -> None:
-    """What lies between two legs is too small to be a cloth of its own."""
-    plates = []
-    for n in range(6):
-        plate, _ = filmed(room(), n)
-        for x in (300, 330, 360):
-            plate[:, 120:, x : x + 14] = flat(SKIN, *SIZE)[:, 120:, x : x + 14]
-        plates.append(plate)
-    known, _ = taken(plates)
-    behind = enlarge(known.plate if known.fine is None else known.fine, *SIZE)
-    between = behind[:, 300:340, 350:358].mean(axis=(1, 2))
-    assert between == pytest.approx(FLOOR, abs=0.02)
+def test_a_cloth_goes_on_below_an_arm_that_is_held_before_it() -> None:
+    """What is left of it there is too small to be a cloth of its own, and the screen is all around it."""
+    darker = (0.12, 0.35, 0.2)
+    ground = flat(GREEN, *SIZE)
+    ground[:, 40:176, 440:520] = flat(darker, *SIZE)[:, 40:176, 440:520]
+    ground[:, 130:160, 400:600] = flat(SKIN, *SIZE)[:, 130:160, 400:600]
+    _, known = known_of([filmed(ground, n)[0] for n in range(6)])
+    below = enlarge(known.plate, *SIZE)[:, 166:172, 460:500].mean(axis=(1, 2))
+    assert below == pytest.approx(darker, abs=0.05)
+
+
+def test_a_cloth_is_found_though_something_passes_before_it() -> None:
+    darker = (0.12, 0.35, 0.2)
+    ground = flat(GREEN, *SIZE)
+    ground[:, :, 160:320] = flat(darker, *SIZE)[:, :, 160:320]
+    _, known = known_of([filmed(ground, n, moving=60)[0] for n in range(10)])
+    behind = enlarge(known.plate, *SIZE)[:, 150:250, 220:280].mean(axis=(1, 2))
+    assert behind == pytest.approx(darker, abs=0.02)
 
 
 def test_what_stands_on_the_empty_set_is_clean_plate_as_fine_as_it_is() -> None:

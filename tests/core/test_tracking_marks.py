@@ -6,12 +6,11 @@ import cv2
 import numpy as np
 import pytest
 
-from plates import GREEN, SKIN, Plane, disc, flat, key_plate
+from plates import GREEN, SKIN, Plane, disc, flat, key_plate, known_of
 from upholster.core.documents.masks import Mask, Masks
-from upholster.core.documents.recipe import Recipe
 from upholster.core.first_recipe import first_look, found
 from upholster.core.masks.course import Course
-from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
+from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 
 WIDTH, HEIGHT, FRAMES = 960, 540, 6
@@ -37,14 +36,6 @@ def before(ground: Plane, n: int) -> tuple[Plane, Plane]:
 
 def taped(drawn: Plane) -> Plane:
     return flat(GREEN, WIDTH, HEIGHT) * (1 - drawn) + flat(TAPE, WIDTH, HEIGHT) * drawn
-
-
-def known_of(plates: list[Plane]) -> tuple[Recipe, ScreenKnowledge]:
-    taken = survey(dict(enumerate(plates)))
-    recipe = first_look(taken).recipe
-    known = measure_screen(taken, recipe.screen)
-    assert known is not None
-    return recipe, known
 
 
 @pytest.mark.parametrize("pan", [(0, 0), (11, 4)])

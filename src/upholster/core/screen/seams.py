@@ -56,14 +56,14 @@ def with_seams(plate: Plane, seen: Plane, bare: Mask, patches: Mask, still: NDAr
     if not two.any():
         return None
     smooth = enlarge(plate, columns, rows)
-    least, most = enlarge(least, columns, rows) - _BEYOND, enlarge(most, columns, rows) + _BEYOND
+    lowest, highest = enlarge(least, columns, rows) - _BEYOND, enlarge(most, columns, rows) + _BEYOND
     near_two = cv2.resize(two.astype(np.uint8), (columns, rows), interpolation=cv2.INTER_NEAREST) > 0
-    seen = np.full_like(smooth, np.nan)
+    screen = np.full_like(smooth, np.nan)
     # What is to be seen on most frames is looked at last.
     for there in _lit_alike(still.astype(np.float32), smooth, bare)[::-1]:
         # What is no number is not between anything.
-        seen = np.where(near_two & ((there > least) & (there < most)).all(axis=0), there, seen)
-    return _where_it_shows(smooth, np.where(_at_a_step(seen) & ~np.isnan(seen), seen, smooth))
+        screen = np.where(near_two & ((there > lowest) & (there < highest)).all(axis=0), there, screen)
+    return _where_it_shows(smooth, np.where(_at_a_step(screen) & ~np.isnan(screen), screen, smooth))
 
 
 def _not_cut_straight(patches: Mask) -> Mask:
@@ -96,8 +96,7 @@ def _at_a_step(seen: Plane) -> Mask:
 
 def _uneven(seen: Plane) -> Plane:
     """How much colours differ from those right beside them, ``(n, m)``; much where those are not known."""
-    known = ~np.isnan(seen[0])
-    there = np.where(known, seen, np.float32(9))
+    there = np.where(np.isnan(seen), np.float32(9), seen)
     highest, lowest = (
         np.stack([how(plane, np.ones((3, 3), np.uint8)) for plane in there]) for how in (cv2.dilate, cv2.erode)
     )
