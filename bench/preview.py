@@ -69,9 +69,10 @@ BARE = """async count => {
     return times;
 }"""
 
-#: When each frame came, and how many milliseconds it came before or after its sound, where there is one.
+#: When it was begun, then when each frame came, and how many milliseconds it came before or after its sound, where
+#: there is one.
 PLAY = """async seconds => {
-    const times = [];
+    const times = [[performance.now(), 0]];
     const note = ({ detail }) => times.push([performance.now(), Math.abs(detail.late)]);
     document.addEventListener('frame-played', note);
     document.getElementById('play').click();
@@ -170,11 +171,12 @@ def main() -> None:
 
 def play_through(page: Page, what: str) -> None:
     """Play for six seconds: how many frames a second, and how many came later than the one after was due."""
-    times = [time for time, _ in page.evaluate(PLAY, 6)]
+    begun, *times = (time for time, _ in page.evaluate(PLAY, 6))
     gaps = [b - a for a, b in itertools.pairwise(times)]
     late = sum(gap > 1.5 * 1000 / RATE for gap in gaps)
     rate = 1000 * len(gaps) / max(1, times[-1] - times[0])
-    print(f"{what:<34} {rate:5.1f} frames a second, {late} of {len(times)} late   aim {RATE}, none late")
+    said = f"{rate:5.1f} frames a second after {(times[0] - begun) / 1000:.1f} s, {late} of {len(times)} late"
+    print(f"{what:<34} {said}   aim {RATE}, none late")
 
 
 def in_step(page: Page) -> None:

@@ -178,7 +178,8 @@ def browser() -> Iterator[Browser]:
     with sync_playwright() as play:
         launched = play.chromium.launch(
             executable_path="/usr/bin/chromium",
-            args=["--no-sandbox", "--disable-quic", "--disable-background-networking"],
+            # A graphics processor that is only imitated costs more than drawing without one.
+            args=["--no-sandbox", "--disable-quic", "--disable-background-networking", "--disable-gpu"],
         )
         yield launched
         launched.close()

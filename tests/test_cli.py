@@ -1,4 +1,4 @@
-"""The command line as somebody at a shell uses it: real files, real processes, no database."""
+"""The command line as somebody at a shell uses it: real files, no database."""
 
 import json
 import os
@@ -11,10 +11,11 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from PIL import Image
 
 from plates import green_clip, shot, street, street_strokes, write_video
-from upholster.cli.program import _interrupted
+from upholster.cli.program import _interrupted, main
 from upholster.core.documents.recipe import read_recipe
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.formats import FORMATS
@@ -26,8 +27,22 @@ def plate(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def run(*arguments: object) -> subprocess.CompletedProcess[str]:
-    program = Path(sys.executable).with_name("upholster")
+    """The program called in this process: what it needs to begin with is loaded once for all tests."""
     # No database and no data folder: neither is needed.
+    nothing = dict.fromkeys(name for name in os.environ if name.startswith("UPHOLSTER_"))
+    on_interrupt = signal.getsignal(signal.SIGINT)
+    try:
+        done = CliRunner(env=nothing).invoke(main, [str(each) for each in arguments], prog_name="upholster")
+    finally:
+        signal.signal(signal.SIGINT, on_interrupt)
+    if done.exception and not isinstance(done.exception, SystemExit):
+        raise done.exception
+    return subprocess.CompletedProcess(arguments, done.exit_code, done.stdout, done.stderr)
+
+
+def run_alone(*arguments: object) -> subprocess.CompletedProcess[str]:
+    """The program as a process of its own."""
+    program = Path(sys.executable).with_name("upholster")
     return subprocess.run([program, *map(str, arguments)], capture_output=True, text=True, env={"PATH": "/usr/bin"})
 
 
@@ -56,14 +71,14 @@ def test_the_table_of_formats_is_told_with_its_limits() -> None:
 
 
 def test_the_format_follows_from_the_suffix_and_the_recipe_from_the_plate(plate: Path, tmp_path: Path) -> None:
-    done = key(plate, tmp_path / "bell.webm", "--save-recipe", tmp_path / "bell.json")
-    assert "green screen" in done.stderr and "Alpha checked: 16 of 16 frames" in done.stdout
+    done = run_alone("key", plate, tmp_path / "bell.webm", "--save-recipe", tmp_path / "bell.json")
+    assert done.returncode == 0 and "green screen" in done.stderr and "Alpha checked: 16 of 16 frames" in done.stdout
     recipe = read_recipe(json.loads((tmp_path / "bell.json").read_text()))
     assert recipe.screen.kind == "screen" and recipe.matte.black_point > 0
     sidecar = json.loads((tmp_path / "bell.webm.json").read_text())
     assert sidecar["format"] == "vp9" and sidecar["proof"]["passed"]
     assert [p.name for p in sorted(tmp_path.iterdir())] == ["bell.json", "bell.webm", "bell.webm.json"]
-    again = run(
+    again = run_alone(
         "proof", tmp_path / "bell.webm", "--against", plate, "--recipe", tmp_path / "bell.json", "--format", "vp9"
     )
     assert again.returncode == 0, again.stderr
@@ -236,8 +251,11 @@ def test_nothing_is_ever_overwritten(plate: Path, tmp_path: Path) -> None:
 
 
 def test_the_command_line_needs_neither_database_nor_web() -> None:
-    code = "import sys, upholster.cli; print({m.partition('.')[0] for m in sys.modules})"
+    every = "[main.get_command(None, name) for name in main.list_commands(None)]"
+    parts = "{module.partition('.')[0] for module in sys.modules}"
+    code = f"import sys; from upholster.cli import main; {every}; print({parts})"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert "'numba'" in loaded
     assert not [name for name in ("sqlalchemy", "flask", "psycopg", "procrastinate") if f"'{name}'" in loaded]
 
 

@@ -4,6 +4,7 @@ import base64
 import io
 import json
 import re
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -12,7 +13,7 @@ import numpy as np
 import pytest
 from bench_page import bring_in, choose, go_to, open_bench, pixels, revision, set_value, settled, value
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from canvases import AS_TEXT, of_text
 from conftest import House, opened_house, wait_for
@@ -264,6 +265,24 @@ def test_views_grounds_and_frames_are_kept_for_the_next_visit(bench: Page) -> No
     page.keyboard.press("Control+z")
     page.keyboard.press("?")
     expect(page.locator("#keys")).to_be_visible()
+
+
+def test_pictures_that_come_slowly_are_gathered_before_they_are_played(bench: Page) -> None:
+    page = bench
+
+    def slowly(route: Route) -> None:
+        time.sleep(0.06)
+        route.continue_()
+
+    set_value(page, "Clear below", "7")
+    page.locator("#booth").click(position={"x": 3, "y": 3})
+    page.route("**/picture", slowly)
+    page.keyboard.press(" ")
+    expect(page.locator("#speed")).to_contain_text(re.compile(r"gathering \d+ of \d+ pictures"))
+    # Once it plays it keeps its rate: what was gathered lasts until all is here.
+    expect(page.locator("#speed")).to_contain_text(re.compile(r"2[34]\.\d of 24 frames a second"))
+    page.keyboard.press(" ")
+    page.unroute("**/picture")
 
 
 def test_zoom_and_readout_reach_single_pixels(bench: Page) -> None:

@@ -1,6 +1,8 @@
-"""The command line: probe, key, mark, masks, finish, fit, timeline, report, proof, formats, watch; without a house."""
+"""The command line: probe, key, mark, masks, finish, fit, timeline, report, proof, formats, watch; without a house.
 
-from upholster.cli import finish, fit, key, listing, mark, masks, proof, report, timeline, watch
+Each module holds the commands that `program` says, and is loaded when one of them is called.
+"""
+
 from upholster.cli.program import main
 
-__all__ = ["finish", "fit", "key", "listing", "main", "mark", "masks", "proof", "report", "timeline", "watch"]
+__all__ = ["main"]

@@ -4,6 +4,7 @@ import os
 import signal
 import sys
 import threading
+from importlib import import_module
 from types import FrameType
 from typing import Any, NoReturn
 
@@ -19,7 +20,23 @@ from upholster.memory import keep_freed_memory
 _AGAIN = 0.1
 
 
+#: Where each command is.
+_COMMANDS = {
+    **{name: name for name in ("finish", "fit", "key", "mark", "masks", "proof", "report", "timeline", "watch")},
+    **dict.fromkeys(("formats", "probe"), "listing"),
+}
+
+
 class _Program(click.Group):
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        # What all commands need together takes seconds to load.
+        if cmd_name in _COMMANDS:
+            import_module(f"upholster.cli.{_COMMANDS[cmd_name]}")
+        return super().get_command(ctx, cmd_name)
+
     def invoke(self, ctx: click.Context) -> Any:
         try:
             return super().invoke(ctx)

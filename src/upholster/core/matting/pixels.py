@@ -13,7 +13,7 @@ from upholster.core.colour import luma_weights
 from upholster.core.grids import UpsampledGrid, area, read_colours, read_row, shrunk, upsampled
 from upholster.core.kernels import compiled, inlined, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of
-from upholster.core.matting.places import Network
+from upholster.core.matting.places import SparseNetwork
 from upholster.core.screen.metric import LUMA_WEIGHT
 
 Plane = NDArray[np.float32]
@@ -37,7 +37,7 @@ FURTHEST = np.float32(6)
 _LEARNT_AT = 960
 #: By how much coverage is lowered at most, from which on it is lowered less, and from which on by half as much.
 _LOWERED, _HOLDS = 0.15, (0.9, 0.98)
-NETWORK = Network("upholster.core.matting", "pixels.npz")
+NETWORK = SparseNetwork("upholster.core.matting", "pixels.npz")
 
 
 def corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: UpsampledGrid, noise: float) -> Plane:

@@ -42,7 +42,7 @@ class Layers(NamedTuple):
     leave: Plane
 
 
-class Network:
+class SparseNetwork:
     """A network whose weights lie in a package, as a NumPy archive of `Layers` in half precision."""
 
     def __init__(self, package: str, name: str) -> None:
@@ -65,7 +65,7 @@ def read(archive: IO[bytes]) -> Layers:
 
 
 def answered(layers: Layers, told: Plane, places: NDArray[np.int32]) -> Plane:
-    """What a network of such weights gives: see `Network.answer`."""
+    """What a network of such weights gives: see `SparseNetwork.answer`."""
     count, planes = len(told), layers.enter.shape[1]
     beside = neighbours(places)
     # What lies where nobody asks is nothing.

@@ -6,7 +6,6 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import KDTree
 
 from upholster.core.documents.screen import Colour
 from upholster.core.grids import UpsampledGrid, read_colours
@@ -85,6 +84,9 @@ def like_nearby(metric: Plane, wanted: Mask, known: Mask, alike: float) -> Mask:
     """
     out = wanted.copy()
     if wanted.any():
+        # Imported late: few screens need it, and it takes long.
+        from scipy.spatial import KDTree
+
         reach = min(known.shape) / _NEARBY
         where = np.stack([*(np.indices(known.shape) / reach), *(metric / alike)], axis=-1)
         away, _ = KDTree(where[known]).query(where[wanted], distance_upper_bound=1)

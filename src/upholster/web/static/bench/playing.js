@@ -44,6 +44,7 @@ export function play(bench, { place, numbers, show }) {
     rate: () => asNumber(bench.facts.rate),
     span: () => bench.span(),
     here: () => bench.counted().number,
+    held,
     fetch: (number) => fetch(number),
     show(number, pictures) {
       bench.frames.settle(number);

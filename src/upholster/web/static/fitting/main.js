@@ -80,12 +80,13 @@ page.handles = new Handles(page);
 page.sound = new Sound(page);
 const played = new Played();
 const stands = () => JSON.stringify(page.store.asked);
+const held = () => played.names(stands());
 const quick = (number, ahead = false) => played.fetch(stands(), number, () => page.requests.fetch(page.place(number), "result", "quick", { keep: true, ahead }));
 page.ahead = new Ahead($("frames"), {
   span: () => [0, page.facts.length - 1],
   count: () => page.facts.length,
   here: () => page.view.frame,
-  held: () => played.names(stands()),
+  held,
   fetch: (number) => quick(number, true),
   full: () => played.full,
   playing: () => page.playing(),
@@ -99,6 +100,7 @@ page.player = new Player({
   rate: () => asNumber(page.facts.rate),
   span: () => [0, page.facts.length - 1],
   here: () => page.view.frame,
+  held,
   fetch: (number) => quick(number),
   show(number, picture) {
     page.view.frame = number;
