@@ -56,6 +56,17 @@ function begin() {
   said.textContent = "";
 }
 
+/** What was seen and heard of a film that was played for so long. */
+async function played(film, time) {
+  begin();
+  const { player, seen } = filmed(film);
+  player.toggle();
+  await until(time);
+  player.toggle();
+  await until(time + 500);
+  return seen;
+}
+
 /** Milliseconds from each picture to the next. */
 const gaps = (shown) => shown.slice(1).map(({ at }, n) => at - shown[n].at);
 
@@ -85,24 +96,14 @@ test("a span that is made at five sixths of its rate is played at all of it", as
 });
 
 test("what would have to be gathered for long is played as it comes", async () => {
-  begin();
-  const { player, seen } = filmed({ length: 1000, each: 200 });
-  player.toggle();
-  await until(10_000);
-  player.toggle();
-  await until(10_500);
+  const seen = await played({ length: 1000, each: 200 }, 10_000);
   assert.ok(seen.shown[0].at < 2000);
   assert.ok(seen.shown.length > 30);
 });
 
 test("what comes in time, or is here, is not waited for", async () => {
   for (const film of [{ length: 48, each: 30 }, { length: 48, each: 200, held: [...Array(48).keys()] }]) {
-    begin();
-    const { player, seen } = filmed(film);
-    player.toggle();
-    await until(1000);
-    player.toggle();
-    await until(1500);
+    const seen = await played(film, 1000);
     assert.ok(seen.shown[0].at < 10 * 30, `${seen.shown[0].at}`);
     assert.ok(Math.max(...gaps(seen.shown)) < 1000 / 24 + 0.01);
   }

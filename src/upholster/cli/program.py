@@ -18,8 +18,6 @@ from upholster.memory import keep_freed_memory
 
 #: Seconds after which a Ctrl-C is tried again that came where it would be swallowed.
 _AGAIN = 0.1
-
-
 #: Where each command is.
 _COMMANDS = {
     **{name: name for name in ("finish", "fit", "key", "mark", "masks", "proof", "report", "timeline", "watch")},

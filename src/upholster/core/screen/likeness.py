@@ -84,7 +84,7 @@ def like_nearby(metric: Plane, wanted: Mask, known: Mask, alike: float) -> Mask:
     """
     out = wanted.copy()
     if wanted.any():
-        # Imported late: few screens need it, and it takes long.
+        # Imported late: whoever measures no screen need not wait for it.
         from scipy.spatial import KDTree
 
         reach = min(known.shape) / _NEARBY

@@ -70,7 +70,8 @@ export class Requests {
     const began = performance.now();
     const answer = await call(`${this.bench.at}/picture`, { body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, signal });
     if (answer.status === 204) return null;
-    if (quality === "quick") this.#busy(performance.now() - began);
+    // Nobody waits for what is made ahead.
+    if (quality === "quick" && !ahead) this.#busy(performance.now() - began);
     return { image: await this.link.image(answer), shown: JSON.parse(answer.headers.get("X-Shown")) };
   }
 
