@@ -27,7 +27,7 @@ from upholster.core.finish.light import Colours
 from upholster.core.finish.white import Light, adaptation
 from upholster.core.first_recipe import first_look
 from upholster.core.grids import resize, upsampled
-from upholster.core.matting import learnt, pixels
+from upholster.core.matting import learnt, pixels, rims
 from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.raster import Raster
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
@@ -113,7 +113,7 @@ def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[
     carried, sure = subject_colours(cells, "screen", known), np.zeros((2, *cells.shape[1:]), np.float32)
     cover = levels(raw, black_point=recipe.matte.black_point, white_point=recipe.matte.white_point)  # type: ignore[arg-type]
     chosen = dict(zip(Qualifier.model_fields, (40.0, 0.1, 1.0, 0.0, 0.9, 0.1), strict=True))
-    tint = {"unmix": 1.0, "spill": 1.0, "balance": 0.5, "desaturate": 0.0}
+    tint = {"unmix": 1.0, "spill": 1.0, "balance": 0.5}
     return {
         "clean plate and subject laid": lambda: (
             upsampled(known.plate, *size),
@@ -128,6 +128,9 @@ def stages(plates: list[Plane], recipe: Recipe, known: ScreenKnowledge) -> dict[
         "edge by 0.6 px": lambda: move_edge(cover, choke=-0.6, soften=0),
         "edge softened, 2 px": lambda: move_edge(cover, choke=0, soften=2),
         "edge colour": lambda: edge_colour(plate, cover, "screen", ground, subject, 1, keep_luma=True, **tint),
+        "colours along edges corrected by the network": lambda: rims.corrected(
+            plate.copy(), plate, cover, ground, subject, known.noise, 1, (0, 1)
+        ),
         "(on request) steady": lambda: denoise(plate, [plates[0], plates[2]], noise=known.noise, amount=1),
         "(on request) qualifier": lambda: qualify(raw, plate, (0.1, 0.5, 0.2), **chosen),
         "(on request) joined": lambda: keep_unjoined(raw, [], reach=0.5, step=1),

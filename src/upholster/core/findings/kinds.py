@@ -13,7 +13,7 @@ from upholster.core.findings.seen import Codes, Seen
 from upholster.core.findings.spill import spill
 
 #: Raised whenever measures come out otherwise than before, so that what was measured is measured anew.
-MEASURES = 5
+MEASURES = 6
 
 Name = Literal["hole", "haze", "fringe", "chatter", "cut_off", "spill", "jump"]
 

@@ -10,6 +10,8 @@ Plane = NDArray[np.float32]
 
 #: Least strength of a screen's colour by which departures from it are counted.
 LEAST_STRENGTH = 0.05
+#: What departs further than this tells nothing more.
+FURTHEST = np.float32(6)
 #: Departures from the screen: of colour towards grey, of colour aside, of luma.
 DEPARTURES = 3
 #: Pixels looked at along a side of a cell, where it has so many.
@@ -73,21 +75,44 @@ def departed(screen: Plane, away: Plane) -> Plane:
 
 @compiled
 def _departed(screen, away, weights, out, first, end):
-    least, nothing = np.float32(LEAST_STRENGTH), np.float32(1e-6)
-    r, g, b = weights[0], weights[1], weights[2]
     for j in range(first, end):
         for i in range(screen.shape[2]):
-            luma = r * screen[0, j, i] + g * screen[1, j, i] + b * screen[2, j, i]
-            blue, red = screen[2, j, i] - luma, screen[0, j, i] - luma
-            length = np.sqrt(blue * blue + red * red)
-            scale = max(length, least)
-            cosine, sine = blue / max(length, nothing), red / max(length, nothing)
-            light = away[2, j, i] * scale
-            in_red = light - (away[0, j, i] * sine - away[1, j, i] * cosine) * scale
-            in_blue = light - (away[0, j, i] * cosine + away[1, j, i] * sine) * scale
-            out[0, j, i] = screen[0, j, i] + in_red
-            out[1, j, i] = screen[1, j, i] + (light - r * in_red - b * in_blue) / g
-            out[2, j, i] = screen[2, j, i] + in_blue
+            red, green, blue = screen[0, j, i], screen[1, j, i], screen[2, j, i]
+            more = colour_of(red, green, blue, weights, away[0, j, i], away[1, j, i], away[2, j, i])
+            out[0, j, i], out[1, j, i], out[2, j, i] = red + more[0], green + more[1], blue + more[2]
+
+
+@inlined
+def colour_of(red, green, blue, weights, grey, aside, light):
+    """The RGB difference from a screen's colour that is such a departure from it: what `basis_of` maps, mapped back."""
+    least, nothing = np.float32(LEAST_STRENGTH), np.float32(1e-6)
+    r, g, b = weights[0], weights[1], weights[2]
+    luma = r * red + g * green + b * blue
+    to_blue, to_red = blue - luma, red - luma
+    length = np.sqrt(to_blue * to_blue + to_red * to_red)
+    scale = max(length, least)
+    cosine, sine = to_blue / max(length, nothing), to_red / max(length, nothing)
+    in_luma = light * scale
+    in_red = in_luma - (grey * sine - aside * cosine) * scale
+    in_blue = in_luma - (grey * cosine + aside * sine) * scale
+    return in_red, (in_luma - r * in_red - b * in_blue) / g, in_blue
+
+
+@inlined
+def departure(to, red, green, blue):
+    """An RGB difference from a screen as a departure: what `basis_of` maps. What is no number departs by nothing."""
+    towards, aside, light = to
+    return (
+        held(towards[0] * red + towards[1] * green + towards[2] * blue),
+        held(aside[0] * red + aside[1] * green + aside[2] * blue),
+        held(light[0] * red + light[1] * green + light[2] * blue),
+    )
+
+
+@inlined
+def held(value):
+    """A departure no further than anything tells by; of what is no number, none."""
+    return min(max(value, -FURTHEST), FURTHEST) if value == value else np.float32(0)
 
 
 def described(plate: Plane, cells: Plane, screen: Plane, subject: Plane, out: Plane | None = None) -> Plane:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.kernels import compiled, inlined, over_rows
-from upholster.core.matting.described import DEPARTURES, LEAST_STRENGTH, departed, described
+from upholster.core.matting.described import DEPARTURES, FURTHEST, LEAST_STRENGTH, departed, described
 from upholster.core.matting.described import TOLD as _DESCRIBED
 from upholster.core.networks import BLOCK, EVEN, Network
 from upholster.core.screen.metric import LUMA_WEIGHT
@@ -34,8 +34,6 @@ HOLDS = 0.75, 0.92
 _BARE, _GRAINS = 0.06, 4.0
 #: Cells around all that is not bare which the network is asked about as well.
 _MARGIN = 48
-#: What departs further than this, or is no number, tells nothing more.
-FURTHEST = np.float32(6)
 NETWORK = Network("upholster.core.matting", "learnt.onnx", GIVEN)
 
 

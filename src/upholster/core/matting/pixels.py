@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
 from upholster.core.grids import UpsampledGrid, area, read_colours, read_row, shrunk, upsampled
-from upholster.core.kernels import compiled, inlined, over_rows
-from upholster.core.matting.described import LEAST_STRENGTH, basis_of
-from upholster.core.matting.places import SparseNetwork
+from upholster.core.kernels import compiled, over_rows
+from upholster.core.matting.described import LEAST_STRENGTH, basis_of, departure, held
+from upholster.core.matting.places import SparseNetwork, row_starts
 from upholster.core.screen.metric import LUMA_WEIGHT
 
 Plane = NDArray[np.float32]
@@ -31,8 +31,6 @@ _SUMS = 10
 _FEW = np.float32(0.004)
 #: Brightness of the subject over the screen, in steps of the screen's colour, that tells coverage.
 _TELLING = np.float32(0.05)
-#: What departs further than this tells nothing more.
-FURTHEST = np.float32(6)
 #: Longer side of the pictures that the network learnt from: larger ones are averaged down by a whole number.
 _LEARNT_AT = 960
 #: By how much coverage is lowered at most, from which on it is lowered less, and from which on by half as much.
@@ -54,7 +52,7 @@ def corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: Upsamp
     noise : float
         Standard deviation of the grain on the screen.
     """
-    size = max(1, round(max(cover.shape) / _LEARNT_AT))
+    size = coarseness(cover)
     if size == 1:
         return _corrected(plate, cover, screen, subject, noise)
     height, width = (max(1, side // size) for side in cover.shape)
@@ -64,6 +62,11 @@ def corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: Upsamp
     out = np.empty_like(cover)
     over_rows(_add, len(cover), cover, upsampled(away[None], cover.shape[1], cover.shape[0]), out)
     return out
+
+
+def coarseness(cover: Plane) -> int:
+    """Of how many pixels on a side what the networks of single pixels take for one is the mean."""
+    return max(1, round(max(cover.shape) / _LEARNT_AT))
 
 
 @compiled
@@ -114,9 +117,7 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
     rows, columns = (-(-side // BLOCK) for side in cover.shape)
     bounds, sums = np.empty((2, rows, columns), np.float32), np.empty((_SUMS, rows, columns), np.float32)
     over_rows(_summed_up, rows, plate, cover, *bounds, sums)
-    beside = np.ones((3, 3), np.uint8)
-    least, most = cv2.erode(bounds[0], beside), cv2.dilate(bounds[1], beside)
-    where = ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
+    where = partly_covered(*bounds)
     left, top, wide, high = cv2.boundingRect(where)
     reach = _WIDE // 2
     part = np.s_[max(0, top - reach) : top + high + reach, max(0, left - reach) : left + wide + reach]
@@ -124,6 +125,13 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
         side = _WIDE if n < 2 else _NEAR
         plane[part] = cv2.blur(plane[part], (side, side), borderType=cv2.BORDER_REPLICATE)
     return where, sums
+
+
+def partly_covered(least: Plane, most: Plane) -> NDArray[np.uint8]:
+    """Blocks, 0 or 1, that are neither clear nor solid all around, by the least and most coverage in each."""
+    beside = np.ones((3, 3), np.uint8)
+    least, most = cv2.erode(least, beside), cv2.dilate(most, beside)
+    return ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
 
 
 @compiled
@@ -139,7 +147,7 @@ def _summed_up(plate, cover, least, most, sums, first, end):
             y = min(BLOCK * j + down, height - 1)
             row, red, green, blue = cover[y], plate[0, y], plate[1, y], plate[2, y]
             for i in range(width):
-                a, r, g, b = row[i], _held(red[i]), _held(green[i]), _held(blue[i])
+                a, r, g, b = row[i], held(red[i]), held(green[i]), held(blue[i])
                 inner, outer = share if a > solid else zero, share if a < clear else zero
                 low[i], high[i] = min(low[i], a), max(high[i], a)
                 column[0, i] += a * share
@@ -187,7 +195,7 @@ def told(
     """
     out = np.empty((len(places), TOLD), np.float32)
     rows, columns = around.shape[1:]
-    starts = np.searchsorted(places[:, 0], np.arange(rows + 1)).astype(np.int64)
+    starts = row_starts(places, rows)
     weights = np.array(luma_weights("bt709"), np.float32)
     over_rows(_tell, rows, plate, cover, screen, subject, places, starts, around, np.float32(noise), weights, out)
     return out
@@ -208,24 +216,24 @@ def _tell(plate, cover, screen, subject, places, starts, around, noise, weights,
             i, cell = places[n, 1], out[n]
             x = BLOCK * i
             to, luma, strength = basis_of(br[x], bg[x], bb[x], weights)
-            own = _departed(to, fr[x] - br[x], fg[x] - bg[x], fb[x] - bb[x])
+            own = departure(to, fr[x] - br[x], fg[x] - bg[x], fb[x] - bb[x])
             cell[9], cell[10], cell[11] = own
             telling = own[2] / (own[2] * own[2] + _TELLING * _TELLING)
             solid, bare = own, (np.float32(0), np.float32(0), np.float32(0))
             if around[5, j, i] > _FEW:
                 share = np.float32(1) / around[5, j, i]
                 red, green, blue = around[2, j, i] * share, around[3, j, i] * share, around[4, j, i] * share
-                solid = _departed(to, red - br[x], green - bg[x], blue - bb[x])
+                solid = departure(to, red - br[x], green - bg[x], blue - bb[x])
             if around[9, j, i] > _FEW:
                 share = np.float32(1) / around[9, j, i]
                 red, green, blue = around[6, j, i] * share, around[7, j, i] * share, around[8, j, i] * share
-                bare = _departed(to, red - br[x], green - bg[x], blue - bb[x])
+                bare = departure(to, red - br[x], green - bg[x], blue - bb[x])
             way = solid[0] - bare[0], solid[1] - bare[1], solid[2] - bare[2]
             length = max(way[0] * way[0] + way[1] * way[1] + by_light * way[2] * way[2], np.float32(1e-2))
             beside = np.float32(0)
             for k in range(BLOCK * BLOCK):
                 y, z = min(BLOCK * j + k // BLOCK, height - 1), min(x + k % BLOCK, width - 1)
-                seen = _departed(to, plate[0, y, z] - br[x], plate[1, y, z] - bg[x], plate[2, y, z] - bb[x])
+                seen = departure(to, plate[0, y, z] - br[x], plate[1, y, z] - bg[x], plate[2, y, z] - bb[x])
                 cell[k], cell[4 + k] = seen[2], seen[0]
                 beside += seen[1]
                 cell[12 + k] = cover[y, z]
@@ -238,21 +246,4 @@ def _tell(plate, cover, screen, subject, places, starts, around, noise, weights,
             cell[27], cell[28], cell[29] = bare
             cell[30], cell[31], cell[32], cell[33] = around[0, j, i], around[1, j, i], around[5, j, i], around[9, j, i]
             cell[34], cell[35] = strength, min(luma, np.float32(2))
-            cell[36] = _held(noise / max(strength, np.float32(LEAST_STRENGTH)))
-
-
-@inlined
-def _departed(to, red, green, blue):
-    """A difference from the screen as a departure: see `described.basis`."""
-    towards, aside, light = to
-    return (
-        _held(towards[0] * red + towards[1] * green + towards[2] * blue),
-        _held(aside[0] * red + aside[1] * green + aside[2] * blue),
-        _held(light[0] * red + light[1] * green + light[2] * blue),
-    )
-
-
-@inlined
-def _held(value):
-    # What is no number is not told.
-    return min(max(value, -FURTHEST), FURTHEST) if value == value else np.float32(0)
+            cell[36] = held(noise / max(strength, np.float32(LEAST_STRENGTH)))

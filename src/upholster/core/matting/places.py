@@ -79,6 +79,11 @@ def answered(layers: Layers, told: Plane, places: NDArray[np.int32]) -> Plane:
     return given
 
 
+def row_starts(places: NDArray[np.int32], rows: int) -> NDArray[np.int64]:
+    """Where each row begins among places that go row by row, and where the last ends: ``(rows + 1,)``."""
+    return np.searchsorted(places[:, 0], np.arange(rows + 1)).astype(np.int64)
+
+
 def neighbours(places: NDArray[np.int32]) -> NDArray[np.int32]:
     """Numbers of the places around each, ``(n, 9)``, row by row with itself in the middle; `n` where none is asked."""
     rows, columns = places.max(axis=0) + 1 if len(places) else (0, 0)

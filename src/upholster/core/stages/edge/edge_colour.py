@@ -12,6 +12,7 @@ from upholster.core.documents.settings import Settings
 from upholster.core.documents.tracks import Track, track
 from upholster.core.grids import UpsampledGrid, read_row
 from upholster.core.kernels import compiled, inlined, over_rows
+from upholster.core.matting.rims import corrected
 from upholster.core.pipeline.stage import Changes, Context, Picture, Stage
 
 Plane = NDArray[np.float32]
@@ -44,11 +45,17 @@ class EdgeColour(Settings):
     paused: bool = Field(default=False, description="Leave the plate's colours as they are.")
 
 
-def _run(picture: Picture, context: Context, *, paused: bool, **values: Any) -> Changes:
+def _run(picture: Picture, context: Context, *, paused: bool, desaturate: float, **values: Any) -> Changes:
     grids = picture.screen, picture.subject
     kind, primary = context.screen.kind, context.measured.primary
     bounds = (float(picture.rgb.min()), float(picture.rgb.max())) if context.floating else (0.0, 1.0)
     rgb = edge_colour(picture.rgb, picture.cover, kind, *grids, primary, bounds=bounds, **values)
+    if not context.glow:
+        # It learnt with both taken out.
+        amount = min(values["unmix"], values["spill"])
+        corrected(rgb, picture.rgb, picture.cover, *grids, context.measured.noise, amount, bounds)
+    if desaturate > 0:
+        desaturated(rgb, picture.cover, desaturate)
     if picture.held.shape == picture.cover.shape:
         over_rows(_keep_rows, len(picture.held), picture.rgb, picture.held, rgb)
     return {"rgb": rgb}
@@ -80,7 +87,6 @@ def edge_colour(
     unmix: float,
     spill: float,
     balance: float,
-    desaturate: float,
     keep_luma: bool,
     keep_own: bool = True,
     bounds: tuple[float, float] = (0.0, 1.0),
@@ -108,7 +114,6 @@ def edge_colour(
     primary is limited to a blend of the other two; with `keep_luma` the light taken out is
     given back in equal parts to all three primaries. With `keep_own`, what the subject nearby has of
     the primary beyond what light from a screen could add to it counts as its own and stays.
-    `desaturate` takes colour from pixels by as much as they are not covered.
 
     Where hardly anything covers, the division can give any number: no colour of a subject is taken to be
     darker or brighter than the picture it is in, or than 0..1, whichever goes further.
@@ -137,9 +142,6 @@ def edge_colour(
         f(highest),
         out,
     )
-    if desaturate > 0:
-        r, g, b = luma_weights("bt709")
-        over_rows(_desaturate, height, out, cover, f(desaturate), f(r), f(g), f(b))
     return out
 
 
@@ -219,6 +221,12 @@ def _despill(main, other, third, allowed, spill, balance, give_back, high):
         main[i] = p - excess + back
         other[i] = min(x + back, high)
         third[i] = min(y + back, high)
+
+
+def desaturated(rgb: Plane, cover: Plane, amount: float) -> None:
+    """Take colour out of pixels by as much as they are not covered, in place; `amount` 0..1."""
+    f = np.float32
+    over_rows(_desaturate, len(cover), rgb, cover, f(amount), *map(f, luma_weights("bt709")))
 
 
 @compiled

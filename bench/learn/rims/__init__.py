@@ -1,0 +1,1 @@
+"""The network of colours along edges: what a subject looks like there without the screen."""

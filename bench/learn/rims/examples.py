@@ -1,0 +1,101 @@
+"""What is told of the places along edges on frames of the key's examples, with the colours that are true there."""
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from bench.learn.key import examples as filmed
+from bench.learn.sized import at_some_size, kept_beside, loaded
+from numpy.typing import NDArray
+
+from upholster.core.documents.recipe import Matte, Recipe
+from upholster.core.documents.screen import Screen
+from upholster.core.grids import resize
+from upholster.core.matting import rims
+from upholster.core.matting.described import basis
+from upholster.core.pipeline.runner import key, plate_of
+from upholster.core.pipeline.stage import Changes, Picture
+from upholster.core.screen.clean_plate import ScreenKnowledge
+from upholster.core.stages.edge import edge_colour
+
+#: Of fewer places than this a frame teaches nothing.
+_LEAST = 200
+#: Cells along the longer side of a clean plate.
+_CELLS = 320
+
+
+class Example(NamedTuple):
+    """The places of a frame.
+
+    Attributes
+    ----------
+    places : (n, 2) int32
+        Row and column of each block.
+    told : (n, TOLD) float16
+    true : (n, 16) float16
+        Of its four pixels: the subject's true colour as a departure from the screen, towards grey, aside and in light;
+        and their true coverage.
+    """
+
+    places: NDArray[np.int32]
+    told: NDArray[np.float16]
+    true: NDArray[np.float16]
+
+
+def make(folder: Path, seeds: Iterable[int]) -> None:
+    """Film the plates that are not there yet, and keep what is told of them in the folder ``rims`` beside them."""
+    filmed.make(folder, seeds)
+    kept_beside(folder, "rims", _told)
+
+
+def load(folder: Path) -> list[Example]:
+    """All examples that were made."""
+    return loaded(folder / "rims", Example)
+
+
+def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
+    planes = [p.astype(np.float32) for p in (frame.plate, frame.screen, frame.alpha[None], frame.rgb)]
+    plate, screen, alpha, rgb = at_some_size(*planes, draw=draw)
+    before = _before_colours(frame, plate, screen)
+    grids, cover = (before.screen, before.subject), before.cover
+    kept = np.ascontiguousarray(plate)
+    found = edge_colour.edge_colour(
+        kept, cover, frame.kind, *grids, frame.primary, unmix=1, spill=1, balance=0.5, keep_luma=True
+    )
+    where, _ = rims.asked(cover, 1)
+    places = np.argwhere(where).astype(np.int32)
+    if len(places) < _LEAST:
+        return None
+    told = rims.told(found, kept, cover, *grids, places, 1, frame.noise)
+    corners = np.ascontiguousarray(screen[:, :: rims.BLOCK, :: rims.BLOCK])
+    to = basis(corners)
+    seen = [_blocks(channel)[..., None] - corners[n, :, :, None, None] for n, channel in enumerate(rgb)]
+    away = [sum(to[k, c][:, :, None] * seen[c][..., 0] for c in range(3)) for k in range(3)]
+    true = np.concatenate([*away, _blocks(alpha[0])], axis=2)
+    return Example(places, told.astype(np.float16), true[places[:, 0], places[:, 1]].astype(np.float16))
+
+
+def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Pixels by their blocks, ``(rows, columns, 4)``."""
+    side, (height, width) = rims.BLOCK, plane.shape
+    blocks = plane.reshape(height // side, side, width // side, side).transpose(0, 2, 1, 3)
+    return blocks.reshape(height // side, width // side, -1)
+
+
+def _before_colours(frame: filmed.Example, plate: NDArray[np.float32], screen: NDArray[np.float32]) -> Picture:
+    """What a first recipe gives to the stage of colours."""
+    height, width = plate.shape[1:]
+    size = _CELLS / max(width, height)
+    clean = resize(screen, round(width * size), round(height * size))
+    recipe = Recipe(screen=Screen(kind=frame.kind), matte=Matte(black_point=0.02, white_point=0.98))
+    given: list[Picture] = []
+
+    def watched(digest: bytes, stage) -> Changes:  # type: ignore[no-untyped-def]
+        if stage.func is not edge_colour.STAGE.run:
+            return stage()
+        given.append(stage.args[0])
+        return {}
+
+    key(plate_of(plate), recipe, 0, ScreenKnowledge(clean, frame.noise, frame.primary), memo=watched)
+    return given[-1]

@@ -1,0 +1,195 @@
+"""A small network's word on the subject's colours along its edges, pixel by pixel.
+
+Where the screen was taken out of a pixel, what is left is only as true as its coverage, its chroma (which video keeps
+for every other pixel) and the rule by which the screen's light was taken away. It is asked where that of coverage is
+(`pixels`), and was trained on drawn plates (`bench/learn`).
+"""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from upholster.core.colour import luma_weights
+from upholster.core.grids import UpsampledGrid, read_colours
+from upholster.core.kernels import compiled, inlined, over_rows
+from upholster.core.matting.described import LEAST_STRENGTH, basis_of, colour_of, departure
+from upholster.core.matting.pixels import BLOCK, coarseness, partly_covered
+from upholster.core.matting.places import SparseNetwork, row_starts
+
+Plane = NDArray[np.float32]
+Places = NDArray[np.int32]
+
+#: What is told of a block.
+TOLD = 31
+#: How much of what it says of light is heard: where coverage is wrong, the true light does not look best.
+_LIGHT = 0.5
+#: Coverage between which a block is half covered; blocks on a side of what is around one; and the share of them from
+#: which on it is heard less, and no more: in a veil or a blur it has nothing to go by.
+_HALF, _AROUND, _MUCH = (0.1, 0.8), 15, (0.3, 0.6)
+_WEIGHTS = np.array(luma_weights("bt709"), np.float32)
+NETWORK = SparseNetwork("upholster.core.matting", "rims.npz")
+
+
+def corrected(
+    rgb: Plane,
+    plate: Plane,
+    cover: Plane,
+    screen: UpsampledGrid,
+    subject: UpsampledGrid,
+    noise: float,
+    amount: float,
+    bounds: tuple[float, float],
+) -> None:
+    """Correct the subject's straight colours along its edges, in place.
+
+    Parameters
+    ----------
+    rgb : (3, h, w) float32
+        The subject's straight colours, the screen and its light taken out.
+    plate : (3, h, w) float32
+        Encoded RGB.
+    cover : (h, w) float32
+        Coverage as it was in front of the camera.
+    screen, subject : UpsampledGrid
+        The clean plate, and the subject's colours carried outward, laid over the plate.
+    noise : float
+        Standard deviation of the grain on the screen.
+    amount : float
+        How much of the correction is made, 0..1.
+    bounds : of 2 float
+        The least and the largest value of the picture.
+    """
+    size = coarseness(cover)
+    where, heard = asked(cover, size)
+    if not where.any():
+        return
+    places = np.ascontiguousarray(cv2.findNonZero(where).reshape(-1, 2)[:, ::-1])
+    given = NETWORK.answer(told(rgb, plate, cover, screen, subject, places, size, noise), places)
+    low, high = np.float32(bounds[0]), np.float32(bounds[1])
+    starts, amounts = row_starts(places, len(where)), heard * np.float32(amount)
+    over_rows(_add, len(where), given, places, starts, amounts, screen, _WEIGHTS, size, low, high, rgb)
+
+
+def asked(cover: Plane, size: int) -> tuple[NDArray[np.uint8], Plane]:
+    """Which blocks of two by two pixels of `size` the network is asked about, and how far it is heard there.
+
+    Returns
+    -------
+    where : (rows, columns) uint8
+        0 or 1.
+    heard : (rows, columns) float32
+        0..1.
+    """
+    rows, columns = (-(-side // (BLOCK * size)) for side in cover.shape)
+    least, most = np.empty((2, rows, columns), np.float32)
+    over_rows(_bounds, rows, cover, BLOCK * size, least, most)
+    half = ((least > np.float32(_HALF[0])) & (most < np.float32(_HALF[1]))).astype(np.float32)
+    share = cv2.blur(half, (_AROUND, _AROUND))
+    return partly_covered(least, most), np.clip((_MUCH[1] - share) / np.float32(_MUCH[1] - _MUCH[0]), 0, 1)
+
+
+@compiled
+def _bounds(cover, side, least, most, first, end):
+    height, width = cover.shape
+    low, high = np.empty(width, np.float32), np.empty(width, np.float32)
+    for j in range(first, end):
+        low[:] = cover[side * j]
+        high[:] = low
+        for y in range(side * j + 1, min(side * (j + 1), height)):
+            row = cover[y]
+            for i in range(width):
+                low[i], high[i] = min(low[i], row[i]), max(high[i], row[i])
+        for i in range(least.shape[1]):
+            bottom, top = low[side * i], high[side * i]
+            for x in range(side * i + 1, min(side * (i + 1), width)):
+                bottom, top = min(bottom, low[x]), max(top, high[x])
+            least[j, i], most[j, i] = bottom, top
+
+
+def told(
+    rgb: Plane,
+    plate: Plane,
+    cover: Plane,
+    screen: UpsampledGrid,
+    subject: UpsampledGrid,
+    places: Places,
+    size: int,
+    noise: float,
+) -> Plane:
+    """What the network is told of each of ``(n, 2)`` `places`, which go row by row.
+
+    Returns
+    -------
+    (n, TOLD) float32
+        Departures from the screen are those of `described.basis`. Of the four pixels: 0 to 3 the subject's colour
+        towards grey, 4 to 7 aside, 8 to 11 its light, 12 to 15 coverage, 16 to 19 the plate's colour towards grey, 20
+        to 23 its light. Of the block: 24 the plate's colour aside, 25 to 27 the subject's colour nearby towards grey,
+        aside and light, 28 the screen's strength, 29 its luma, 30 the grain in its strength.
+    """
+    out = np.empty((len(places), TOLD), np.float32)
+    rows = -(-len(cover) // (BLOCK * size))
+    starts = row_starts(places, rows)
+    over_rows(_tell, rows, rgb, plate, cover, screen, subject, places, starts, size, np.float32(noise), _WEIGHTS, out)
+    return out
+
+
+@compiled
+def _tell(rgb, plate, cover, screen, subject, places, starts, size, noise, weights, out, first, end):
+    height, width = cover.shape
+    br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    fr, fg, fb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    for j in range(first, end):
+        if starts[j] == starts[j + 1]:
+            continue
+        read_colours(screen, BLOCK * size * j, br, bg, bb)
+        read_colours(subject, BLOCK * size * j, fr, fg, fb)
+        for n in range(starts[j], starts[j + 1]):
+            cell, left = out[n], BLOCK * size * places[n, 1]
+            red, green, blue = br[left], bg[left], bb[left]
+            to, luma, strength = basis_of(red, green, blue, weights)
+            aside = np.float32(0)
+            for k in range(BLOCK * BLOCK):
+                y, x = size * (BLOCK * j + k // BLOCK), left + size * (k % BLOCK)
+                own = _mean(rgb[0], y, x, size), _mean(rgb[1], y, x, size), _mean(rgb[2], y, x, size)
+                seen = _mean(plate[0], y, x, size), _mean(plate[1], y, x, size), _mean(plate[2], y, x, size)
+                cell[k], cell[4 + k], cell[8 + k] = departure(to, own[0] - red, own[1] - green, own[2] - blue)
+                cell[12 + k] = _mean(cover, y, x, size)
+                grey, beside, light = departure(to, seen[0] - red, seen[1] - green, seen[2] - blue)
+                cell[16 + k], cell[20 + k] = grey, light
+                aside += beside
+            cell[24] = aside * np.float32(1 / BLOCK**2)
+            cell[25], cell[26], cell[27] = departure(to, fr[left] - red, fg[left] - green, fb[left] - blue)
+            cell[28], cell[29] = strength, min(luma, np.float32(2))
+            cell[30] = min(noise / max(strength, np.float32(LEAST_STRENGTH)), np.float32(1))
+
+
+@inlined
+def _mean(plane, y, x, size):
+    """The mean of a square of pixels; beyond the picture its last ones stand for others."""
+    height, width = plane.shape
+    total = np.float32(0)
+    for down in range(size):
+        for across in range(size):
+            total += plane[min(y + down, height - 1), min(x + across, width - 1)]
+    return total / np.float32(size * size)
+
+
+@compiled
+def _add(given, places, starts, amounts, screen, weights, size, low, high, rgb, first, end):
+    height, width = rgb.shape[1:]
+    br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+    for j in range(first, end):
+        if starts[j] == starts[j + 1]:
+            continue
+        read_colours(screen, BLOCK * size * j, br, bg, bb)
+        for n in range(starts[j], starts[j + 1]):
+            left, amount = BLOCK * size * places[n, 1], amounts[j, places[n, 1]]
+            for k in range(BLOCK * BLOCK):
+                grey, aside, light = given[n, k] * amount, given[n, 4 + k] * amount, given[n, 8 + k] * amount
+                more = colour_of(br[left], bg[left], bb[left], weights, grey, aside, np.float32(_LIGHT) * light)
+                top, first_column = size * (BLOCK * j + k // BLOCK), left + size * (k % BLOCK)
+                for y in range(top, min(top + size, height)):
+                    for x in range(first_column, min(first_column + size, width)):
+                        rgb[0, y, x] = min(max(rgb[0, y, x] + more[0], low), high)
+                        rgb[1, y, x] = min(max(rgb[1, y, x] + more[1], low), high)
+                        rgb[2, y, x] = min(max(rgb[2, y, x] + more[2], low), high)
