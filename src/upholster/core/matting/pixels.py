@@ -117,7 +117,9 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
     rows, columns = (-(-side // BLOCK) for side in cover.shape)
     bounds, sums = np.empty((2, rows, columns), np.float32), np.empty((_SUMS, rows, columns), np.float32)
     over_rows(_summed_up, rows, plate, cover, *bounds, sums)
-    where = partly_covered(*bounds)
+    beside = np.ones((3, 3), np.uint8)
+    least, most = cv2.erode(bounds[0], beside), cv2.dilate(bounds[1], beside)
+    where = ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
     left, top, wide, high = cv2.boundingRect(where)
     reach = _WIDE // 2
     part = np.s_[max(0, top - reach) : top + high + reach, max(0, left - reach) : left + wide + reach]
@@ -125,13 +127,6 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
         side = _WIDE if n < 2 else _NEAR
         plane[part] = cv2.blur(plane[part], (side, side), borderType=cv2.BORDER_REPLICATE)
     return where, sums
-
-
-def partly_covered(least: Plane, most: Plane) -> NDArray[np.uint8]:
-    """Blocks, 0 or 1, that are neither clear nor solid all around, by the least and most coverage in each."""
-    beside = np.ones((3, 3), np.uint8)
-    least, most = cv2.erode(least, beside), cv2.dilate(most, beside)
-    return ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
 
 
 @compiled

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
-from upholster.core.grids import UpsampledGrid, read_colours
-from upholster.core.kernels import compiled, inlined, over_rows
+from upholster.core.grids import UpsampledGrid, area, read_colours
+from upholster.core.kernels import compiled, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of, colour_of, departure
-from upholster.core.matting.pixels import BLOCK, coarseness, partly_covered
+from upholster.core.matting.pixels import BLOCK, CLEAR, SOLID, coarseness
 from upholster.core.matting.places import SparseNetwork, row_starts
 
 Plane = NDArray[np.float32]
@@ -25,7 +25,7 @@ TOLD = 31
 _LIGHT = 0.5
 #: Coverage between which a block is half covered; blocks on a side of what is around one; and the share of them from
 #: which on it is heard less, and no more: in a veil or a blur it has nothing to go by.
-_HALF, _AROUND, _MUCH = (0.1, 0.8), 15, (0.3, 0.6)
+_HALF, _AROUND, _MUCH = (0.1, 0.8), 15, (0.2, 0.5)
 _WEIGHTS = np.array(luma_weights("bt709"), np.float32)
 NETWORK = SparseNetwork("upholster.core.matting", "rims.npz")
 
@@ -80,30 +80,17 @@ def asked(cover: Plane, size: int) -> tuple[NDArray[np.uint8], Plane]:
     heard : (rows, columns) float32
         0..1.
     """
-    rows, columns = (-(-side // (BLOCK * size)) for side in cover.shape)
-    least, most = np.empty((2, rows, columns), np.float32)
-    over_rows(_bounds, rows, cover, BLOCK * size, least, most)
+    side = BLOCK * size
+    rows, columns = (-(-length // side) for length in cover.shape)
+    below, right = rows * side - cover.shape[0], columns * side - cover.shape[1]
+    whole = cv2.copyMakeBorder(cover, 0, below, 0, right, cv2.BORDER_REPLICATE) if below or right else cover
+    mean = area(whole[None], columns, rows)[0]
+    beside = np.ones((3, 3), np.uint8)
+    least, most = cv2.erode(mean, beside), cv2.dilate(mean, beside)
+    where = ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
     half = ((least > np.float32(_HALF[0])) & (most < np.float32(_HALF[1]))).astype(np.float32)
     share = cv2.blur(half, (_AROUND, _AROUND))
-    return partly_covered(least, most), np.clip((_MUCH[1] - share) / np.float32(_MUCH[1] - _MUCH[0]), 0, 1)
-
-
-@compiled
-def _bounds(cover, side, least, most, first, end):
-    height, width = cover.shape
-    low, high = np.empty(width, np.float32), np.empty(width, np.float32)
-    for j in range(first, end):
-        low[:] = cover[side * j]
-        high[:] = low
-        for y in range(side * j + 1, min(side * (j + 1), height)):
-            row = cover[y]
-            for i in range(width):
-                low[i], high[i] = min(low[i], row[i]), max(high[i], row[i])
-        for i in range(least.shape[1]):
-            bottom, top = low[side * i], high[side * i]
-            for x in range(side * i + 1, min(side * (i + 1), width)):
-                bottom, top = min(bottom, low[x]), max(top, high[x])
-            least[j, i], most[j, i] = bottom, top
+    return where, np.clip((_MUCH[1] - share) / np.float32(_MUCH[1] - _MUCH[0]), 0, 1)
 
 
 def told(
@@ -136,6 +123,7 @@ def told(
 @compiled
 def _tell(rgb, plate, cover, screen, subject, places, starts, size, noise, weights, out, first, end):
     height, width = cover.shape
+    nothing, share = np.float32(0), np.float32(1 / (size * size))
     br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     fr, fg, fb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     for j in range(first, end):
@@ -149,29 +137,25 @@ def _tell(rgb, plate, cover, screen, subject, places, starts, size, noise, weigh
             to, luma, strength = basis_of(red, green, blue, weights)
             aside = np.float32(0)
             for k in range(BLOCK * BLOCK):
-                y, x = size * (BLOCK * j + k // BLOCK), left + size * (k % BLOCK)
-                own = _mean(rgb[0], y, x, size), _mean(rgb[1], y, x, size), _mean(rgb[2], y, x, size)
-                seen = _mean(plate[0], y, x, size), _mean(plate[1], y, x, size), _mean(plate[2], y, x, size)
-                cell[k], cell[4 + k], cell[8 + k] = departure(to, own[0] - red, own[1] - green, own[2] - blue)
-                cell[12 + k] = _mean(cover, y, x, size)
-                grey, beside, light = departure(to, seen[0] - red, seen[1] - green, seen[2] - blue)
-                cell[16 + k], cell[20 + k] = grey, light
-                aside += beside
+                top, start = size * (BLOCK * j + k // BLOCK), left + size * (k % BLOCK)
+                r, g, b, pr, pg, pb, covered = nothing, nothing, nothing, nothing, nothing, nothing, nothing
+                for down in range(size):
+                    # Beyond the picture its last pixels stand for others.
+                    y = min(top + down, height - 1)
+                    for across in range(size):
+                        x = min(start + across, width - 1)
+                        r, g, b = r + rgb[0, y, x], g + rgb[1, y, x], b + rgb[2, y, x]
+                        pr, pg, pb = pr + plate[0, y, x], pg + plate[1, y, x], pb + plate[2, y, x]
+                        covered += cover[y, x]
+                own = departure(to, r * share - red, g * share - green, b * share - blue)
+                seen = departure(to, pr * share - red, pg * share - green, pb * share - blue)
+                cell[k], cell[4 + k], cell[8 + k] = own
+                cell[12 + k], cell[16 + k], cell[20 + k] = covered * share, seen[0], seen[2]
+                aside += seen[1]
             cell[24] = aside * np.float32(1 / BLOCK**2)
             cell[25], cell[26], cell[27] = departure(to, fr[left] - red, fg[left] - green, fb[left] - blue)
             cell[28], cell[29] = strength, min(luma, np.float32(2))
             cell[30] = min(noise / max(strength, np.float32(LEAST_STRENGTH)), np.float32(1))
-
-
-@inlined
-def _mean(plane, y, x, size):
-    """The mean of a square of pixels; beyond the picture its last ones stand for others."""
-    height, width = plane.shape
-    total = np.float32(0)
-    for down in range(size):
-        for across in range(size):
-            total += plane[min(y + down, height - 1), min(x + across, width - 1)]
-    return total / np.float32(size * size)
 
 
 @compiled
