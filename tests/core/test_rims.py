@@ -121,6 +121,21 @@ def test_what_it_says_is_a_departure_from_the_screen_and_stays_within_bounds(
         assert (corrected(cover)[:, 10, width // 2] == bound).all()
 
 
+def test_it_brings_nothing_nearer_to_the_screens_hue_than_the_subject_nearby_is(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """Against the basis: skin nearby, and a pixel that is grey."""
+    cover = np.ascontiguousarray(np.broadcast_to(np.clip((np.arange(41, dtype=np.float32) - 16) / 8, 0, 1), (23, 41)))
+    says((-9, 0, 0), monkeypatch)
+    skin = np.array(SKIN) - GREEN
+    away = basis(flat(GREEN, 1, 1))[0, :, 0, 0]
+    found = corrected(cover)[:, 10, 20]
+    # Skin is further from the screen's hue than grey is.
+    assert away @ skin > away @ (0.5 - np.array(GREEN)) and found == pytest.approx([0.5] * 3)
+    monkeypatch.setitem(globals(), "SKIN", (0.3, 0.5, 0.3))
+    assert away @ (corrected(cover)[:, 10, 20] - GREEN) == pytest.approx(away @ (np.array(SKIN) - GREEN), abs=1e-4)
+
+
 def test_a_stray_value_that_is_no_number_troubles_its_surroundings_only() -> None:
     cover = ramp()
     rgb = np.full((3, *cover.shape), 0.5, np.float32)

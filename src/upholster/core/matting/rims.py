@@ -2,7 +2,8 @@
 
 Where the screen was taken out of a pixel, what is left is only as true as its coverage, its chroma (which video keeps
 for every other pixel) and the rule by which the screen's light was taken away. It is asked where that of coverage is
-(`pixels`), and was trained on drawn plates (`bench/learn`).
+(`pixels`), and was trained on drawn plates (`bench/learn`). It never brings a pixel nearer to the screen's hue than the
+subject nearby is: green between strands of hair is what nobody wants to see.
 """
 
 import cv2
@@ -64,10 +65,11 @@ def corrected(
     if not where.any():
         return
     places = np.ascontiguousarray(cv2.findNonZero(where).reshape(-1, 2)[:, ::-1])
-    given = NETWORK.answer(told(rgb, plate, cover, screen, subject, places, size, noise), places)
+    known = told(rgb, plate, cover, screen, subject, places, size, noise)
+    given = NETWORK.answer(known, places)
     low, high = np.float32(bounds[0]), np.float32(bounds[1])
     starts, amounts = row_starts(places, len(where)), heard * np.float32(amount)
-    over_rows(_add, len(where), given, places, starts, amounts, screen, _WEIGHTS, size, low, high, rgb)
+    over_rows(_add, len(where), known, given, places, starts, amounts, screen, _WEIGHTS, size, low, high, rgb)
 
 
 def asked(cover: Plane, size: int) -> tuple[NDArray[np.uint8], Plane]:
@@ -159,7 +161,7 @@ def _tell(rgb, plate, cover, screen, subject, places, starts, size, noise, weigh
 
 
 @compiled
-def _add(given, places, starts, amounts, screen, weights, size, low, high, rgb, first, end):
+def _add(known, given, places, starts, amounts, screen, weights, size, low, high, rgb, first, end):
     height, width = rgb.shape[1:]
     br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     for j in range(first, end):
@@ -169,7 +171,9 @@ def _add(given, places, starts, amounts, screen, weights, size, low, high, rgb, 
         for n in range(starts[j], starts[j + 1]):
             left, amount = BLOCK * size * places[n, 1], amounts[j, places[n, 1]]
             for k in range(BLOCK * BLOCK):
-                grey, aside, light = given[n, k] * amount, given[n, 4 + k] * amount, given[n, 8 + k] * amount
+                # No nearer to the screen's hue than the subject nearby.
+                grey = amount * max(given[n, k], min(known[n, 25] - known[n, k], np.float32(0)))
+                aside, light = amount * given[n, 4 + k], amount * given[n, 8 + k]
                 more = colour_of(br[left], bg[left], bb[left], weights, grey, aside, np.float32(_LIGHT) * light)
                 top, first_column = size * (BLOCK * j + k // BLOCK), left + size * (k % BLOCK)
                 for y in range(top, min(top + size, height)):
