@@ -124,18 +124,7 @@ def _slopes(known, depth, slope, beside, of_known, of_depth):
 
 
 class Frame(NamedTuple):
-    """The places of a frame.
-
-    Attributes
-    ----------
-    places : (n, 2) int32
-        Row and column of each block.
-    told : (n, m) float16
-    true : (n, k) float16
-        What is true of its pixels.
-    weight : float
-        How much its errors count.
-    """
+    """An `Example`, and how much its errors count."""
 
     places: NDArray[np.int32]
     told: NDArray[np.float16]

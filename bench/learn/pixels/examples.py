@@ -1,13 +1,12 @@
-"""What is told of the places along edges on frames of the key's examples, with the coverage that is true there."""
+"""What the network of single pixels is told on frames of the key's examples, with the coverage that is true there."""
 
 from collections.abc import Iterable
 from pathlib import Path
-from typing import NamedTuple
 
 import numpy as np
+from bench.learn import places
 from bench.learn.key import examples as filmed
-from bench.learn.sized import at_some_size, kept_beside, loaded
-from numpy.typing import NDArray
+from bench.learn.places import Example, at_some_size
 
 from upholster.core.grids import area, upsampled
 from upholster.core.matting import pixels
@@ -20,32 +19,14 @@ from upholster.core.stages.matte.subject_colours import carried_outward, subject
 _LEAST = 200
 
 
-class Example(NamedTuple):
-    """The places of a frame.
-
-    Attributes
-    ----------
-    places : (n, 2) int32
-        Row and column of each block.
-    told : (n, TOLD) float16
-    alpha : (n, 4) float16
-        True coverage of its pixels.
-    """
-
-    places: NDArray[np.int32]
-    told: NDArray[np.float16]
-    alpha: NDArray[np.float16]
-
-
 def make(folder: Path, seeds: Iterable[int]) -> None:
-    """Film the plates that are not there yet, and keep what is told of them in the folder ``pixels`` beside them."""
-    filmed.make(folder, seeds)
-    kept_beside(folder, "pixels", _told)
+    """Film the plates that are not there yet, and keep what is told of them beside them."""
+    places.make(folder, "pixels", _told, seeds)
 
 
 def load(folder: Path) -> list[Example]:
     """All examples that were made."""
-    return loaded(folder / "pixels", Example)
+    return places.load(folder, "pixels")
 
 
 def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
@@ -61,10 +42,10 @@ def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
     grids = upsampled(clean, width, height), upsampled(found, width, height)
     cover = raw_matte(plate, frame.kind, *grids)
     where, around = pixels.asked(plate, cover)
-    places = np.argwhere(where).astype(np.int32)
-    if len(places) < _LEAST:
+    at = np.argwhere(where).astype(np.int32)
+    if len(at) < _LEAST:
         return None
-    told = pixels.told(plate, cover, *grids, places, around, frame.noise)
+    told = pixels.told(plate, cover, *grids, at, around, frame.noise)
     side = pixels.BLOCK
     blocks = alpha.reshape(height // side, side, width // side, side).transpose(0, 2, 1, 3).reshape(*where.shape, -1)
-    return Example(places, told.astype(np.float16), blocks[places[:, 0], places[:, 1]].astype(np.float16))
+    return Example(at, told.astype(np.float16), blocks[at[:, 0], at[:, 1]].astype(np.float16))

@@ -6,6 +6,7 @@ import numpy as np
 import torch
 from bench.learn.descent import descend
 from bench.learn.pixels import examples
+from bench.learn.places import Example
 from bench.learn.sparse import Batch, Frame, Mirrored, Network, batches
 from torch import Tensor
 
@@ -22,10 +23,10 @@ _MIRRORED = Mirrored(told=(0, 4, 12, 16, 20), true=(0,), told_aside=[8, 10, 25, 
 _COVER = slice(12, 16)
 
 
-def _weighed(example: examples.Example) -> Frame:
+def _weighed(example: Example) -> Frame:
     """Frames whose error is small already count for more of it, so that none is spoilt for the sake of others."""
     before = torch.from_numpy(example.told[:, _COVER].astype(np.float32))
-    lost = float(_lost(before, torch.from_numpy(example.alpha.astype(np.float32))).mean())
+    lost = float(_lost(before, torch.from_numpy(example.true.astype(np.float32))).mean())
     return Frame(*example, (lost + _FLOOR) ** -0.5)
 
 

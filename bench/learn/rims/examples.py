@@ -1,12 +1,12 @@
-"""What is told of the places along edges on frames of the key's examples, with the colours that are true there."""
+"""What the network of colours along edges is told on frames of the key's examples, and the colours that are true."""
 
 from collections.abc import Iterable
 from pathlib import Path
-from typing import NamedTuple
 
 import numpy as np
+from bench.learn import places
 from bench.learn.key import examples as filmed
-from bench.learn.sized import at_some_size, kept_beside, loaded
+from bench.learn.places import Example, at_some_size
 from numpy.typing import NDArray
 
 from upholster.core.documents.recipe import Matte, Recipe
@@ -25,36 +25,18 @@ _LEAST = 200
 _CELLS = 320
 
 
-class Example(NamedTuple):
-    """The places of a frame.
-
-    Attributes
-    ----------
-    places : (n, 2) int32
-        Row and column of each block.
-    told : (n, TOLD) float16
-    true : (n, 16) float16
-        Of its four pixels: the subject's true colour as a departure from the screen, towards grey, aside and in light;
-        and their true coverage.
-    """
-
-    places: NDArray[np.int32]
-    told: NDArray[np.float16]
-    true: NDArray[np.float16]
-
-
 def make(folder: Path, seeds: Iterable[int]) -> None:
-    """Film the plates that are not there yet, and keep what is told of them in the folder ``rims`` beside them."""
-    filmed.make(folder, seeds)
-    kept_beside(folder, "rims", _told)
+    """Film the plates that are not there yet, and keep what is told of them beside them."""
+    places.make(folder, "rims", _told, seeds)
 
 
 def load(folder: Path) -> list[Example]:
     """All examples that were made."""
-    return loaded(folder / "rims", Example)
+    return places.load(folder, "rims")
 
 
 def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
+    """True are of each pixel: the subject's departure from the screen, towards grey, aside and in light; coverage."""
     planes = [p.astype(np.float32) for p in (frame.plate, frame.screen, frame.alpha[None], frame.rgb)]
     plate, screen, alpha, rgb = at_some_size(*planes, draw=draw)
     before = _before_colours(frame, plate, screen)
@@ -64,16 +46,16 @@ def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
         kept, cover, frame.kind, *grids, frame.primary, unmix=1, spill=1, balance=0.5, keep_luma=True
     )
     where, _ = rims.asked(cover, 1)
-    places = np.argwhere(where).astype(np.int32)
-    if len(places) < _LEAST:
+    at = np.argwhere(where).astype(np.int32)
+    if len(at) < _LEAST:
         return None
-    told = rims.told(found, kept, cover, *grids, places, 1, frame.noise)
+    told = rims.told(found, kept, cover, *grids, at, 1, frame.noise)
     corners = np.ascontiguousarray(screen[:, :: rims.BLOCK, :: rims.BLOCK])
     to = basis(corners)
     seen = [_blocks(channel)[..., None] - corners[n, :, :, None, None] for n, channel in enumerate(rgb)]
     away = [sum(to[k, c][:, :, None] * seen[c][..., 0] for c in range(3)) for k in range(3)]
     true = np.concatenate([*away, _blocks(alpha[0])], axis=2)
-    return Example(places, told.astype(np.float16), true[places[:, 0], places[:, 1]].astype(np.float16))
+    return Example(at, told.astype(np.float16), true[at[:, 0], at[:, 1]].astype(np.float16))
 
 
 def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import torch
 from bench.learn.descent import descend
+from bench.learn.places import Example
 from bench.learn.rims import examples
 from bench.learn.sparse import Batch, Frame, Mirrored, Network, batches
 from torch import Tensor
@@ -32,7 +33,7 @@ _GROUNDS = ((1.0, 1.0), (1.0, 0.0), (2.0, 0.3))
 _COLOUR, _LIGHT = 0.5, 2.0
 
 
-def _weighed(example: examples.Example) -> Frame:
+def _weighed(example: Example) -> Frame:
     """Frames whose error is small already count for more of it, so that none is spoilt for the sake of others."""
     told, true = (torch.from_numpy(each.astype(np.float32)) for each in (example.told, example.true))
     lost = float(_lost(told[:, _COLOURS], told, true).mean())

@@ -1,9 +1,9 @@
 """A small network's word on the subject's colours along its edges, pixel by pixel.
 
 Where the screen was taken out of a pixel, what is left is only as true as its coverage, its chroma (which video keeps
-for every other pixel) and the rule by which the screen's light was taken away. It is asked where that of coverage is
-(`pixels`), and was trained on drawn plates (`bench/learn`). It never brings a pixel nearer to the screen's hue than the
-subject nearby is: green between strands of hair is what nobody wants to see.
+for every other pixel) and the rule by which the screen's light was taken away. Like that of coverage (`pixels`) it is
+asked along edges and in thin parts alone, and was trained on drawn plates (`bench/learn`). It never brings a pixel
+nearer to the screen's hue than the subject nearby is: green between strands of hair is what nobody wants to see.
 """
 
 import cv2

@@ -50,9 +50,9 @@ def _run(picture: Picture, context: Context, *, paused: bool, desaturate: float,
     kind, primary = context.screen.kind, context.measured.primary
     bounds = (float(picture.rgb.min()), float(picture.rgb.max())) if context.floating else (0.0, 1.0)
     rgb = edge_colour(picture.rgb, picture.cover, kind, *grids, primary, bounds=bounds, **values)
-    if not context.glow:
-        # It learnt with both taken out.
-        amount = min(values["unmix"], values["spill"])
+    # The network learnt with both taken out.
+    amount = min(values["unmix"], values["spill"])
+    if amount > 0 and not context.glow:
         corrected(rgb, picture.rgb, picture.cover, *grids, context.measured.noise, amount, bounds)
     if desaturate > 0:
         desaturated(rgb, picture.cover, desaturate)

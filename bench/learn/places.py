@@ -1,28 +1,47 @@
-"""Examples made of the key's, some of them at another size, and kept beside them."""
+"""What is told of the places along edges on frames of the key's examples, with what is true there."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import NamedTuple
 from zlib import crc32
 
 import cv2
 import numpy as np
 from bench.learn.key import examples as filmed
 from bench.quality.keyed import Plane
-
-Example = TypeVar("Example", bound=tuple[Any, ...])
-#: What is told of a frame: a named tuple of arrays, or None where it teaches nothing.
-Told = Callable[[filmed.Example, np.random.Generator], Any]
+from numpy.typing import NDArray
 
 #: How many frames are learnt from as they are, how many are enlarged by up to a half, and by how much others shrink.
 _AS_IS, _LARGER, _SMALLEST = 0.6, 0.2, 0.65
 
 
-def kept_beside(folder: Path, name: str, told: Told) -> None:
-    """Keep what is told of the key's examples in a folder of that name beside them, where it is not yet."""
+class Example(NamedTuple):
+    """The places of a frame.
+
+    Attributes
+    ----------
+    places : (n, 2) int32
+        Row and column of each block.
+    told : (n, m) float16
+    true : (n, k) float16
+        What is true of its pixels.
+    """
+
+    places: NDArray[np.int32]
+    told: NDArray[np.float16]
+    true: NDArray[np.float16]
+
+
+#: What is told of a frame, at some size; None where it teaches nothing.
+Told = Callable[[filmed.Example, np.random.Generator], Example | None]
+
+
+def make(folder: Path, name: str, told: Told, seeds: Iterable[int]) -> None:
+    """Film the plates that are not there yet, and keep what is told of them in a folder of that name beside them."""
+    filmed.make(folder, seeds)
     kept = folder / name
     kept.mkdir(exist_ok=True)
     missing = [path for path in sorted(folder.glob("*.npz")) if not (kept / path.name).exists()]
@@ -42,12 +61,13 @@ def _keep(folder: Path, told: Told, path: Path) -> None:
     part.replace(folder / path.name)
 
 
-def loaded(folder: Path, kind: type[Example]) -> list[Example]:
-    """All examples in a folder."""
-    names, found = kind._fields, []  # type: ignore[attr-defined]
-    for path in sorted(folder.glob("*.npz")):
+def load(folder: Path, name: str) -> list[Example]:
+    """All examples that were made."""
+    found = []
+    for path in sorted((folder / name).glob("*.npz")):
         with np.load(path) as kept:
-            found += [kind(*(kept[f"{name}{n}"] for name in names)) for n in range(len(kept.files) // len(names))]
+            for n in range(len(kept.files) // len(Example._fields)):
+                found.append(Example(*(kept[f"{field}{n}"] for field in Example._fields)))
     return found
 
 
