@@ -23,7 +23,8 @@ none of them had taught the key's. What trained it was a trial from which `bench
 layers, planes, crops and loss. Its examples are made of the key's: the same folder does for both.
 
 That of colours along edges was trained for 22 minutes on plates of seeds 1300 to 1335, none of which had taught
-another, by its colour alone, and `--further` at 3e-3 for 15, by what is seen over grounds as well.
+another, by its colour alone, and `--further` at 3e-3 for 15, by what is seen over grounds as well. It was asked about a
+few more blocks then: those with any pixel that is covered, or is not solid.
 
 The trace's was trained for 20 minutes on 47 clips of 48 frames, carried without it, by the code this grew from; then
 `--further` at 1.5e-3 for 30 minutes on 57 such clips (seeds 1000 to 1072) and 81 of 60 frames, carried with it (seeds

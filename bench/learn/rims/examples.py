@@ -52,8 +52,8 @@ def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
     told = rims.told(found, kept, cover, *grids, at, 1, frame.noise)
     corners = np.ascontiguousarray(screen[:, :: rims.BLOCK, :: rims.BLOCK])
     to = basis(corners)
-    seen = [_blocks(channel)[..., None] - corners[n, :, :, None, None] for n, channel in enumerate(rgb)]
-    away = [sum(to[k, c][:, :, None] * seen[c][..., 0] for c in range(3)) for k in range(3)]
+    seen = [_blocks(channel) - corner[..., None] for channel, corner in zip(rgb, corners, strict=True)]
+    away = [sum(to[k, c][..., None] * seen[c] for c in range(3)) for k in range(3)]
     true = np.concatenate([*away, _blocks(alpha[0])], axis=2)
     return Example(at, told.astype(np.float16), true[at[:, 0], at[:, 1]].astype(np.float16))
 
