@@ -21,8 +21,8 @@ def reckoned(page: Page) -> None:
 
 
 def drawn(page: Page) -> None:
-    """Wait until pictures have stopped arriving."""
-    page.wait_for_load_state("networkidle")
+    """Wait until pictures have stopped arriving: those that are made ahead, too."""
+    page.wait_for_load_state("networkidle", timeout=120_000)
     page.wait_for_timeout(900)
 
 

@@ -2,8 +2,9 @@
 
 Where the screen was taken out of a pixel, what is left is only as true as its coverage, its chroma (which video keeps
 for every other pixel) and the rule by which the screen's light was taken away. Like that of coverage (`pixels`) it is
-asked along edges and in thin parts alone, and was trained on drawn plates (`bench/learn`). It never brings a pixel
-nearer to the screen's hue than the subject nearby is: green between strands of hair is what nobody wants to see.
+asked along edges and in thin parts alone, and was trained on drawn plates (`bench/learn`). It brings no pixel nearer to
+the screen's hue but where the subject nearby is near it, and no nearer than that: green between strands of hair is what
+nobody wants to see.
 """
 
 import cv2
@@ -27,6 +28,8 @@ _LIGHT = 0.5
 #: Coverage between which a block is half covered; blocks on a side of what is around one; and the share of them from
 #: which on it is heard less, and no more: in a veil or a blur it has nothing to go by.
 _HALF, _AROUND, _MUCH = (0.1, 0.8), 15, (0.2, 0.5)
+#: How far a subject's colour departs from the screen's towards grey at most, for its edge to be taken nearer to it.
+_NEAR = 0.8
 _WEIGHTS = np.array(luma_weights("bt709"), np.float32)
 NETWORK = SparseNetwork("upholster.core.matting", "rims.npz")
 
@@ -162,17 +165,18 @@ def _tell(rgb, plate, cover, screen, subject, places, starts, size, noise, weigh
 
 @compiled
 def _add(known, given, places, starts, amounts, screen, weights, size, low, high, rgb, first, end):
-    height, width = rgb.shape[1:]
+    height, width, nothing = rgb.shape[1], rgb.shape[2], np.float32(0)
     br, bg, bb = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     for j in range(first, end):
         if starts[j] == starts[j + 1]:
             continue
         read_colours(screen, BLOCK * size * j, br, bg, bb)
         for n in range(starts[j], starts[j + 1]):
-            left, amount = BLOCK * size * places[n, 1], amounts[j, places[n, 1]]
+            left, amount, near = BLOCK * size * places[n, 1], amounts[j, places[n, 1]], known[n, 25]
             for k in range(BLOCK * BLOCK):
-                # No nearer to the screen's hue than the subject nearby.
-                grey = amount * max(given[n, k], min(known[n, 25] - known[n, k], np.float32(0)))
+                # Towards the screen's hue only as far as the subject nearby, and where that is near it.
+                least = min(near - known[n, k], nothing) if near < np.float32(_NEAR) else nothing
+                grey = amount * max(given[n, k], least)
                 aside, light = amount * given[n, 4 + k], amount * given[n, 8 + k]
                 more = colour_of(br[left], bg[left], bb[left], weights, grey, aside, np.float32(_LIGHT) * light)
                 top, first_column = size * (BLOCK * j + k // BLOCK), left + size * (k % BLOCK)
