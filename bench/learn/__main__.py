@@ -61,6 +61,8 @@ def main() -> None:
     parser.add_argument("--further", action="store_true", help="go on from the network in the package")
     parser.add_argument("--rate", type=float, help="how large the first steps are")
     said = parser.parse_args()
+    if said.plates and said.whose != "key":
+        parser.error("--plates goes with the key's examples; the others are made of those")
     if said.what == "examples":
         _examples(said)
     else:
@@ -80,12 +82,12 @@ def _train(said: argparse.Namespace) -> None:
     network, sample = NETWORKS[said.whose]
     begun = network if said.further else None
     rates = {"rate": said.rate} if said.rate else {}
-    learnt = import_module(f"bench.learn.{said.whose}.training").train(said.folder, said.minutes, begun, **rates)
+    trained = import_module(f"bench.learn.{said.whose}.training").train(said.folder, said.minutes, begun, **rates)
     if network.suffix == ".onnx":
         from bench.learn.export import export as keep
     else:
         from bench.learn.sparse import keep
-    keep(learnt, network, sample)
+    keep(trained, network, sample)
 
 
 if __name__ == "__main__":
