@@ -62,7 +62,7 @@ def main() -> None:
     parser.add_argument("--rate", type=float, help="how large the first steps are")
     said = parser.parse_args()
     if said.plates and said.whose != "key":
-        parser.error("--plates goes with the key's examples; the others are made of those")
+        parser.error("--plates goes with the key's examples alone")
     if said.what == "examples":
         _examples(said)
     else:
