@@ -6,7 +6,8 @@ import cv2
 import numpy as np
 import pytest
 
-from plates import BLUE, GREEN, SKIN, disc, flat, key_plate
+from plates import BLUE, GREEN, SKIN, disc, flat, key_plate, known_of, shot
+from upholster.core.documents.recipe import EdgeColour
 from upholster.core.first_recipe import first_look
 from upholster.core.grids import upsampled
 from upholster.core.matting import rims
@@ -134,6 +135,27 @@ def test_it_brings_nothing_nearer_to_the_screens_hue_than_the_subject_nearby_is(
     assert away @ skin > away @ (0.5 - np.array(GREEN)) and found == pytest.approx([0.5] * 3)
     monkeypatch.setitem(globals(), "SKIN", (0.3, 0.55, 0.3))
     assert away @ (corrected(cover)[:, 10, 20] - GREEN) == pytest.approx(away @ (np.array(SKIN) - GREEN), abs=1e-4)
+
+
+def test_it_keeps_still_as_the_screen_is_left_in_and_comes_before_the_rim_loses_its_colour(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    plate, _ = shot()
+    recipe, known = known_of([plate])
+
+    def keyed(departure: tuple[float, float, float], **settings: float) -> np.ndarray:
+        says(departure, monkeypatch)
+        chosen = recipe.model_copy(update={"edge_colour": EdgeColour(**settings)})
+        return key_plate(plate, chosen, 0, known).rgb
+
+    far = (0.0, 0.2, 0.0)
+    whole = np.abs(keyed(far) - keyed((0, 0, 0))).max()
+    assert whole > 0.05
+    assert np.abs(keyed(far, spill=0.5) - keyed((0, 0, 0), spill=0.5)).max() == pytest.approx(whole / 2, rel=0.02)
+    for left_in in ({"unmix": 0.0}, {"spill": 0.0}):
+        assert (keyed(far, **left_in) == keyed((0, 0, 0), **left_in)).all()
+    rim = key_plate(plate, recipe, 0, known).cover
+    assert np.ptp(keyed(far, desaturate=1), axis=0)[(rim > 0.1) & (rim < 0.5)].max() < 1e-4
 
 
 def test_a_stray_value_that_is_no_number_troubles_its_surroundings_only() -> None:
