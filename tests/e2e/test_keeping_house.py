@@ -1,7 +1,9 @@
 """Names, lists and deliveries kept in order by hand."""
 
 import json
+from io import BytesIO
 from pathlib import Path
+from urllib.parse import urljoin
 
 import numpy as np
 import pytest
@@ -79,6 +81,44 @@ def _shot(footage_id: int) -> int:
 
     with session() as db:
         return int(db.get_one(Footage, footage_id).shots[0].id)
+
+
+def test_footage_is_told_how_its_colour_is_stored(page: Page, house: House, tmp_path: Path) -> None:
+    """A change is read through, stays after a reload, and is forgotten at a press."""
+    folder = tmp_path / "scarf"
+    folder.mkdir()
+    write_video(folder / "scarf.mp4", [shot(frame=n)[0] for n in range(4)])
+    footage, _ = bring_in.take_in(folder, "scarf.mp4")
+    wait_for(lambda: bring_in.get_footage(footage.id).state == "ready")
+    page.goto("/footage")
+    matrix, chroma = page.get_by_label("Matrix of scarf"), page.get_by_label("Chroma of scarf")
+    expect(matrix).to_have_value("bt709", timeout=30_000)
+    expect(chroma).to_have_value("center")
+    before = pixels_of(page, "scarf")
+    matrix.select_option("bt601")
+    again = page.get_by_role("button", name="As the file has it")
+    expect(again).to_be_visible(timeout=30_000)
+    page.wait_for_function("() => !document.querySelector('[data-footage] progress')")
+    chroma.select_option("left")
+    page.wait_for_function("() => !document.querySelector('[data-footage] progress')")
+    page.reload()
+    expect(matrix).to_have_value("bt601")
+    expect(chroma).to_have_value("left")
+    told = pixels_of(page, "scarf")
+    assert np.abs(told.astype(int) - before).mean() > 2
+    again.click()
+    expect(again).to_have_count(0, timeout=30_000)
+    expect(matrix).to_have_value("bt709")
+    page.wait_for_function("() => !document.querySelector('[data-footage] progress')")
+    page.reload()
+    assert np.array_equal(pixels_of(page, "scarf"), before)
+
+
+def pixels_of(page: Page, name: str) -> np.ndarray:
+    """The picture on the card of a piece of footage, as the house sends it."""
+    address = page.get_by_role("link", name=f"Open {name} on the Bench").locator("img").get_attribute("src")
+    sent = page.request.get(urljoin(page.url, address or "")).body()
+    return np.asarray(Image.open(BytesIO(sent)).convert("RGB"))
 
 
 def test_the_screen_is_measured_by_keys(bench: Page) -> None:

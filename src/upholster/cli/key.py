@@ -13,6 +13,7 @@ import click
 from upholster.cli.jobs import key_job_of
 from upholster.cli.options import (
     ALPHA,
+    COLOUR,
     EMPTY,
     FIELDS,
     FRAMES,
@@ -46,6 +47,7 @@ from upholster.studio.making.tracing import Mattes, make_all, missing_of
 @RECIPE
 @ALPHA
 @RATE
+@COLOUR
 @FIELDS
 @EMPTY
 @click.option(
@@ -66,6 +68,7 @@ def key_command(
     recipe_path: Path | None,
     plate_alpha: str | None,
     plate_rate: str | None,
+    plate_colour: str | None,
     deinterlace: bool,
     empty: str | None,
     cache: Path | None,
@@ -81,7 +84,7 @@ def key_command(
     look_at(out, form)
     look_at_choices(choices, form)
     key_job = key_job_of(
-        open_footage(plate, plate_rate, deinterlace=deinterlace),
+        open_footage(plate, plate_rate, deinterlace=deinterlace, colour=plate_colour),
         recipe_path,
         empty,
         frames,

@@ -30,6 +30,11 @@ RATE = click.option(
     "--plate-rate", help="Frames a second of numbered pictures, which say none themselves; by default 24."
 )
 FIELDS = click.option("--deinterlace", is_flag=True, help="Bring the fields of an interlaced plate to one moment.")
+COLOUR = click.option(
+    "--plate-colour",
+    help="How the plate's colour is stored, where its file is wrong or silent: bt601, bt709 or bt2020, limited or full "
+    "range, chroma on a column (left) or between two (center); any of these, with commas between.",
+)
 EMPTY = click.option("--empty", help="Footage of the empty set, taken as the clean plate.")
 FRAMES = click.option("--frames", "--range", "frames", help="First and last frame of the plate, as A-B.")
 

@@ -7,15 +7,21 @@ import click
 
 from upholster.core.documents.recipe import Recipe, RecipeError, read_recipe
 from upholster.media.decoder.reader import probe as probe_files
-from upholster.media.facts import read_rate
+from upholster.media.facts import read_rate, told_colour
 from upholster.media.sequences import find_pictures
 from upholster.studio.footage.inspect import interpretation
 from upholster.studio.making.keying import Footage
 from upholster.studio.making.sidecar import alpha_beside
 
 
-def open_footage(given: str, rate: str | None = None, *, deinterlace: bool = False) -> Footage:
-    """A plate by its name; numbered pictures run at `rate` where one is given, interlaced clips are deinterlaced."""
+def open_footage(
+    given: str, rate: str | None = None, *, deinterlace: bool = False, colour: str | None = None
+) -> Footage:
+    """A plate by its name.
+
+    Numbered pictures run at `rate` where one is given, interlaced clips are deinterlaced on request, and `colour` is
+    words of `told_colour`, with commas between.
+    """
     files = tuple(find_pictures(given))
     facts = probe_files(files)
     if rate is not None:
@@ -25,6 +31,11 @@ def open_footage(given: str, rate: str | None = None, *, deinterlace: bool = Fal
             facts = facts.model_copy(update={"rate": read_rate(rate)})
         except ValueError as error:
             raise click.UsageError(f"--plate-rate: {error}.") from None
+    if colour is not None:
+        try:
+            facts = told_colour(facts, (word.strip() for word in colour.split(",")))
+        except ValueError as error:
+            raise click.UsageError(f"--plate-colour: {error}") from None
     if deinterlace and not facts.interlaced:
         raise click.UsageError(f"--deinterlace is for interlaced plates; {given} is none.")
     return Footage(files, facts.model_copy(update={"deinterlaced": deinterlace}))

@@ -8,6 +8,7 @@ import click
 from upholster.cli.jobs import key_job_of
 from upholster.cli.options import (
     ALPHA,
+    COLOUR,
     EMPTY,
     FIELDS,
     FRAMES,
@@ -35,6 +36,7 @@ from upholster.studio.making.proving import prove_files
 @RECIPE
 @ALPHA
 @RATE
+@COLOUR
 @FIELDS
 @EMPTY
 @FRAMES
@@ -48,6 +50,7 @@ def proof(
     recipe_path: Path | None,
     plate_alpha: str | None,
     plate_rate: str | None,
+    plate_colour: str | None,
     deinterlace: bool,
     empty: str | None,
     frames: str | None,
@@ -64,7 +67,7 @@ def proof(
         if not found.alpha:
             raise MediaError(f"{file} carries no alpha, so its background is opaque. Deliver it again.")
         return
-    plate = open_footage(against, plate_rate, deinterlace=deinterlace)
+    plate = open_footage(against, plate_rate, deinterlace=deinterlace, colour=plate_colour)
     key_job = key_job_of(plate, recipe_path, empty, frames, plate_alpha, choices, lambda s: None)
     order = order_of(choices, name or _guess(file), key_job)
     result = prove_files(key_job, order, _files_of(file, order.planned))

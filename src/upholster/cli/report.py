@@ -9,7 +9,7 @@ import click
 
 from upholster.cli.jobs import key_job_of
 from upholster.cli.key import traced_job
-from upholster.cli.options import ALPHA, EMPTY, FRAMES, JSON, RATE, RECIPE, TAKEN
+from upholster.cli.options import ALPHA, COLOUR, EMPTY, FIELDS, FRAMES, JSON, RATE, RECIPE, TAKEN
 from upholster.cli.outputs import look_at_new
 from upholster.cli.plates import open_footage
 from upholster.cli.program import main
@@ -27,6 +27,8 @@ from upholster.studio.making.keying import KeyJob
 @RECIPE
 @ALPHA
 @RATE
+@COLOUR
+@FIELDS
 @EMPTY
 @FRAMES
 @click.option("--html", type=click.Path(path_type=Path), help="Write the proof sheet, a page that needs nothing else.")
@@ -36,6 +38,8 @@ def report(
     recipe_path: Path | None,
     plate_alpha: str | None,
     plate_rate: str | None,
+    plate_colour: str | None,
+    deinterlace: bool,
     empty: str | None,
     frames: str | None,
     html: Path | None,
@@ -46,7 +50,7 @@ def report(
         look_at_new(html)
     given = dict.fromkeys(TAKEN)
     job = key_job_of(
-        open_footage(plate, plate_rate),
+        open_footage(plate, plate_rate, deinterlace=deinterlace, colour=plate_colour),
         recipe_path,
         empty,
         frames,

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable
 from fractions import Fraction
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer
 
@@ -61,8 +61,13 @@ def runs_in_words(runs: Runs, most: int = 4) -> str:
     return ("frames " if many else "frame ") + (f"{', '.join(parts[:-1])} and {parts[-1]}" if parts[1:] else parts[0])
 
 
+#: Matrices in words, and where a chroma sample lies across the columns of luma (ITU-T H.273, table 8, types 0 and 1).
+MATRICES: dict[Matrix, str] = {"bt601": "BT.601", "bt709": "BT.709", "bt2020": "BT.2020"}
+SITINGS: dict[Siting, str] = {"left": "on a column", "center": "between two"}
+
+
 class ColourTags(BaseModel):
-    """How code values stand for colour, and whether the file said so itself."""
+    """How code values stand for colour, and whether the file said so itself, or a person."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -72,10 +77,11 @@ class ColourTags(BaseModel):
     transfer: str = "bt709"
     primaries: str = "bt709"
     tagged: bool = False
+    told: bool = False
 
     def in_words(self) -> str:
-        name = {"bt601": "BT.601", "bt709": "BT.709", "bt2020": "BT.2020"}[self.matrix]
-        return f"{name}, {self.range} range" + ("" if self.tagged else " (by size; the file does not say)")
+        said = " (as it was told)" if self.told else "" if self.tagged else " (by size; the file does not say)"
+        return f"{MATRICES[self.matrix]}, {self.range} range{said}"
 
 
 class Facts(BaseModel):
@@ -124,6 +130,34 @@ class Facts(BaseModel):
     @property
     def seconds(self) -> float:
         return float(self.length / self.rate)
+
+    @property
+    def sited(self) -> bool:
+        """Whether there are fewer columns of chroma than of luma, whose place has to be known."""
+        return self.subsampling in ("4:2:0", "4:2:2")
+
+
+def told_colour(facts: Facts, words: Iterable[str]) -> Facts:
+    """The same footage with its colour taken as `words` say: ``bt601``, ``full``, ``center``.
+
+    Raises
+    ------
+    ValueError
+        In a sentence, where a word is none of these, or means nothing to this footage.
+    """
+    known = {"matrix": MATRICES.keys(), "range": get_args(Range), "siting": SITINGS.keys()}
+    told: dict[str, object] = {"told": True}
+    for word in words:
+        field = next((field for field, names in known.items() if word in names), None)
+        if field is None:
+            *names, last = (name for names in known.values() for name in names)
+            raise ValueError(f"Colour is stored as {', '.join(names)} or {last}, not as {word[:40]!r}.")
+        if not facts.subsampling:
+            raise ValueError("Colour can be told of video that stores it as Y'CbCr; this does not.")
+        if field == "siting" and not facts.sited:
+            raise ValueError("This video has as many samples of chroma as of luma; there is no place to tell.")
+        told[field] = word
+    return facts.model_copy(update={"colour": facts.colour.model_copy(update=told)})
 
 
 def untagged(height: int, width: int) -> Matrix:

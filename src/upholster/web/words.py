@@ -42,10 +42,6 @@ def depth(facts: dict[str, Any]) -> str:
     return f"{bits} {facts['subsampling']}".strip()
 
 
-def colour_tags(facts: dict[str, Any]) -> str:
-    return Facts.model_validate(facts).colour.in_words()
-
-
 def delivered(delivery: dict[str, Any]) -> str:
     """A delivery in a few words: format, alpha, what differs from the plate."""
     known = Delivery.model_validate(delivery)
@@ -80,7 +76,7 @@ FILTERS = {
     "rate": rate,
     "seconds": seconds,
     "depth": depth,
-    "colour_tags": colour_tags,
+    "known": Facts.model_validate,
     "delivered": delivered,
     "hex": as_hex,
     "damaged": damaged,

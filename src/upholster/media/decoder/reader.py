@@ -184,7 +184,7 @@ def probe(paths: Sequence[Path]) -> Facts:
     """Facts of a file or sequence that nothing is known of yet; raises MediaError where it cannot be read."""
     with Reader(paths) as reader:
         facts = reader.facts
-        if facts.subsampling not in ("4:2:0", "4:2:2") or facts.colour.siting != "left" or not _is_centred(reader):
+        if not facts.sited or facts.colour.siting != "left" or not _is_centred(reader):
             return facts
         return facts.model_copy(update={"colour": facts.colour.model_copy(update={"siting": "center"})})
 

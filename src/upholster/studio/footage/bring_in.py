@@ -2,7 +2,7 @@
 
 import re
 import shutil
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, selectinload
 from upholster.media.decoder.reader import probe
 from upholster.media.delivery import Delivery, hex_colour
 from upholster.media.errors import MediaError
-from upholster.media.facts import Facts
+from upholster.media.facts import Facts, told_colour
 from upholster.media.files import same_file
 from upholster.store.models import Clip, Footage, Reading, Render, Revision, Shot, Watched
 from upholster.store.session import session
@@ -114,27 +114,54 @@ def interpret(footage_id: int, kind: str, over: str = "#000000") -> None:
     if kind not in _KINDS:
         raise Refused("Alpha is straight, premultiplied or not there.")
     update: dict[str, object] = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
-    _read_anew(footage_id, update, "alpha", "This footage has no alpha to be taken another way.")
+    _read_anew(footage_id, lambda footage, facts: _having("alpha", facts, update))
 
 
 def part_fields(footage_id: int, parted: bool) -> None:
     """Read interlaced footage anew with its fields brought to one moment, or taken together."""
-    _read_anew(footage_id, {"deinterlaced": parted}, "interlaced", "This footage is not interlaced.")
+    _read_anew(footage_id, lambda footage, facts: _having("interlaced", facts, {"deinterlaced": parted}))
 
 
-def _read_anew(footage_id: int, update: dict[str, object], having: str, refusal: str) -> None:
+def tell_colour(footage_id: int, words: Sequence[str]) -> None:
+    """Read footage anew with its colour taken as `words` of `told_colour` say, or without any as the file has it."""
+
+    def told(footage: Footage, facts: Facts) -> Facts:
+        if not words:
+            return facts.model_copy(update={"colour": probe(source_of(footage).files).colour})
+        try:
+            return told_colour(facts, words)
+        except ValueError as error:
+            raise Refused(str(error)) from None
+
+    _read_anew(footage_id, told)
+
+
+_REFUSED = {
+    "alpha": "This footage has no alpha to be taken another way.",
+    "interlaced": "This footage is not interlaced.",
+}
+
+
+def _having(what: str, facts: Facts, update: dict[str, object]) -> Facts:
+    if not getattr(facts, what):
+        raise Refused(_REFUSED[what])
+    return facts.model_copy(update=update)
+
+
+def _read_anew(footage_id: int, taken: Callable[[Footage, Facts], Facts]) -> None:
     """Read footage once more, with something of its facts taken another way."""
     with session() as db:
         footage = db.get(Footage, footage_id, with_for_update=True)
         if footage is None:
             raise Missing("This footage is not here any more.")
-        if not footage.facts.get(having) or footage.state != FootageState.READY:
-            raise Refused(refusal)
+        if footage.state != FootageState.READY:
+            raise Refused("This footage has not been read yet. Wait until it is.")
+        facts = taken(footage, Facts.model_validate(footage.facts))
         if renders_under_way(db, footage_id):
             raise Refused("A render of this footage is under way. Wait for it, or cancel it first.")
         # One that was asked for before and is not complete is not wanted any more.
         db.execute(delete(Reading).where(Reading.footage_id == footage_id, Reading.state != ReadingState.COMPLETE))
-        reading = _begin_reading(db, footage, footage.facts | update)
+        reading = _begin_reading(db, footage, facts.model_dump(mode="json"))
     queue.ask(queue.READ, reading_id=reading.id)
 
 

@@ -4,6 +4,7 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify, render_template, request, send_file
 
+from upholster.media.facts import MATRICES, SITINGS
 from upholster.media.formats import FORMATS, NEEDS
 from upholster.media.limits import UPLOAD
 from upholster.media.ready import READY
@@ -51,6 +52,8 @@ def _footage() -> dict[str, Any]:
         "furnishing": demo_stock.under_way(),
         "families": families.members(shots),
         "renders": listed.last_of([shot.id for shot in shots]),
+        "matrices": MATRICES,
+        "sitings": SITINGS,
     }
 
 
@@ -132,6 +135,13 @@ def interpret(footage_id: int) -> str:
 def part_fields(footage_id: int) -> str:
     """Bring the fields of interlaced footage to one moment, or take them together."""
     bring_in.part_fields(footage_id, request.form.get("fields") == "parted")
+    return listing()
+
+
+@page.post("/<int:footage_id>/colour")
+def tell_colour(footage_id: int) -> str:
+    """Take the footage's colour as somebody says, or again as its file does."""
+    bring_in.tell_colour(footage_id, [] if "again" in request.form else request.form.getlist("word"))
     return listing()
 
 
