@@ -1,7 +1,7 @@
 """Prints the tables.
 
-    .venv/bin/python -m bench.quality [--tuned | --untouched] [--case WORD] [--marked] [--no-reference] [--each]
-                                      [--lossless] [--pictures FOLDER] [--plates FOLDER]
+    .venv/bin/python -m bench.quality [--tuned | --untouched] [--case WORD] [--times N] [--marked] [--no-reference]
+                                      [--without NETWORK] [--each] [--lossless] [--pictures FOLDER] [--plates FOLDER]
 
 Without `--tuned` or `--untouched`: ten plain plates, each with PyMatting's closed form with a perfect trimap
 under it, on the plate as FFmpeg's scaler decodes it and as Upholster does, whose chroma is rebuilt already.
@@ -9,6 +9,10 @@ under it, on the plate as FFmpeg's scaler decodes it and as Upholster does, whos
 With one of them: families of plates drawn at random that resemble camera footage. `--tuned` takes the seeds
 that were looked at while the key was worked on, `--untouched` those that were not. A row is the mean of a
 family's plates; `--each` prints every plate. The reference is run on our decoding, on one frame of each.
+
+`--times 2` and `--times 4` take the same plates at 1920x1080 and 3840x2160, drawn once and enlarged before lens, grain
+and codec see them; their columns count in pixels of that size. `--without` leaves a network out: `cells`, `pixels` or
+`rims`.
 
 `--marked` adds what the frames but the first come to where a person marks the worst places of the first.
 
@@ -29,7 +33,17 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from bench.quality import families, plain, table
-from bench.quality.keyed import Plane, Result, decoded, from_folder, plainly_decoded, reference, upholster
+from bench.quality.keyed import (
+    NETWORKS,
+    Plane,
+    Result,
+    decoded,
+    from_folder,
+    leave_out,
+    plainly_decoded,
+    reference,
+    upholster,
+)
 from bench.quality.marked import marked
 from bench.quality.plates import Truth
 
@@ -44,6 +58,8 @@ class Asked(NamedTuple):
     pictures: Path | None
     reference: bool
     marked: bool
+    times: int = 1
+    without: str = ""
 
 
 class Row(NamedTuple):
@@ -98,7 +114,9 @@ def let_through(recipe: Recipe, plates: list[Plane]) -> Recipe:
 def of_family(asked: Asked, case: tuple[str, int] | Path) -> list[Row]:
     warnings.filterwarnings("ignore", module="pymatting")
     cv2.setNumThreads(1)
-    path, truths = from_folder(case) if isinstance(case, Path) else families.plate_of(*case)
+    if asked.without:
+        leave_out(asked.without)
+    path, truths = from_folder(case) if isinstance(case, Path) else families.plate_of(*case, asked.times)
     name = case.name if isinstance(case, Path) else f"{case[0]} {case[1]}"
     return of_plate(name, path, truths, (len(truths) // 2,), asked)
 
@@ -151,12 +169,14 @@ def main() -> None:
     parser.add_argument("--case", default="", help="only cases with this word")
     parser.add_argument("--each", action="store_true", help="every plate of a family")
     parser.add_argument("--marked", action="store_true", help="what a few marks on the first frame add to the others")
+    parser.add_argument("--times", type=int, default=1, choices=(1, 2, 4), help="how much larger than 960x540")
+    parser.add_argument("--without", default="", choices=sorted(NETWORKS), help="a network that is left out")
     parser.add_argument("--no-reference", action="store_true")
     parser.add_argument("--lossless", action="store_true", help="lossless 4:4:4 instead of H.264 4:2:0 (plain plates)")
     parser.add_argument("--pictures", type=Path, help="folder to save comparisons in")
     parser.add_argument("--plates", type=Path, help="folder of cases to take instead of the drawn ones")
     said = parser.parse_args()
-    asked = Asked(said.pictures, not said.no_reference, said.marked)
+    asked = Asked(said.pictures, not said.no_reference, said.marked, said.times, said.without)
     print(table.heading(), flush=True)
     if said.plates:
         of_families(brought(said.plates, said.case), said.each, asked)

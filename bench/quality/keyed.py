@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 from pathlib import Path
+from types import ModuleType
 from typing import NamedTuple
 
 import av
@@ -16,6 +17,8 @@ from upholster.core.first_recipe import first_look
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
+from upholster.core.stages.edge import edge_colour
+from upholster.core.stages.matte import edge_detail, subject_colours
 from upholster.media.decoder.reader import Reader, probe
 from upholster.media.sequences import find_pictures
 
@@ -41,6 +44,20 @@ def upholster(path: Path, told: Callable[[Recipe, list[Plane]], Recipe] = lambda
     spent = (time.perf_counter() - began) / len(plates) * 1000
     words = f"{recipe.screen.kind}, clear {recipe.matte.black_point:g}, solid {recipe.matte.white_point:g}"
     return Result([k.alpha for k in keyed], [k.rgb for k in keyed], spent, words)
+
+
+#: Where each network is asked, and what stands where it is not.
+NETWORKS: dict[str, tuple[ModuleType, Callable[..., object]]] = {
+    "cells": (subject_colours, lambda plate, cells, screen, subject, *more: np.stack([*subject, 0 * subject[0]])),
+    "pixels": (edge_detail, lambda plate, cover, *more: cover),
+    "rims": (edge_colour, lambda *all_of_it: None),
+}
+
+
+def leave_out(network: str) -> None:
+    """Key without a network from now on, in this process."""
+    stage, instead = NETWORKS[network]
+    stage.corrected = instead  # type: ignore[attr-defined]
 
 
 def decoded(path: Path) -> list[Plane]:

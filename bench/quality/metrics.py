@@ -117,6 +117,10 @@ def colour(found: Plane, true: Plane, alpha: Plane) -> float:
 
     Where a twentieth or more of the pixel is covered, within 3 pixels of where it is not wholly covered.
     """
-    weight = np.where((alpha > 0.05) & edge_band(alpha, 3), alpha, 0)
+    return weighted(found, true, np.where((alpha > 0.05) & edge_band(alpha, 3), alpha, 0))
+
+
+def weighted(found: Plane, true: Plane, weight: Plane) -> float:
+    """Mean absolute error of colour ``(3, h, w)``, in code values of 255; NaN where nothing has weight."""
     total = float(weight.sum())
     return float((np.abs(found - true).mean(axis=0) * weight).sum() / total * 255) if total else float("nan")

@@ -7,7 +7,6 @@ import av
 import cv2
 import numpy as np
 from bench.drawn import Draw
-from bench.quality.plates import HEIGHT, WIDTH
 
 from upholster.core.yuv import from_rgb
 from upholster.demo.camera import Picture
@@ -23,7 +22,8 @@ class Stock(NamedTuple):
 
 def grained(plate: Picture, noise: float, draw: Draw) -> Picture:
     """What light leaves a sensor: more grain where there is more light, most of it common to the three primaries."""
-    grain = 0.7 * draw.standard_normal(plate.shape, np.float32) + draw.standard_normal((HEIGHT, WIDTH, 1), np.float32)
+    of_each = draw.standard_normal(plate.shape, np.float32)
+    grain = 0.7 * of_each + draw.standard_normal((*plate.shape[:2], 1), np.float32)
     strength = noise * np.sqrt(np.clip(plate.mean(axis=2, keepdims=True), 0.02, 1) * 2)
     return plate + cv2.GaussianBlur(grain, (0, 0), 0.6) * strength * np.float32(1.4)
 
@@ -35,7 +35,8 @@ def write(path: Path, pictures: list[Picture], stock: Stock) -> None:
         sited = f"cpu-independent=1:chromaloc={int(stock.centred)}"
         options = {"crf": str(stock.crf), "preset": "medium", "x264-params": sited}
         stream = container.add_stream("libx264", rate=24, options=options)
-        stream.height, stream.width, stream.pix_fmt = HEIGHT, WIDTH, stock.pixels
+        stream.height, stream.width = pictures[0].shape[:2]
+        stream.pix_fmt = stock.pixels
         context = stream.codec_context
         context.thread_count = 1
         context.colorspace = context.color_primaries = context.color_trc = context.color_range = 1
@@ -49,7 +50,7 @@ def _coded(picture: Picture, stock: Stock, depth: int) -> av.VideoFrame:
     y, cb, cr = from_rgb(planar, depth=16, matrix="bt709", code_range="limited")
     halved = stock.pixels.startswith("yuv420p")
     across = np.array([0.0, 0.5, 0.5]) if stock.centred else np.array([0.25, 0.5, 0.25])
-    frame = av.VideoFrame(WIDTH, HEIGHT, stock.pixels)
+    frame = av.VideoFrame(picture.shape[1], picture.shape[0], stock.pixels)
     planes = [y.astype(np.float32)]
     for chroma in (cb, cr):
         soft = cv2.sepFilter2D(chroma.astype(np.float32), -1, across, np.array([1.0]))[:, ::2]

@@ -12,19 +12,19 @@ from upholster.core.composite.over import over
 
 Plane = NDArray[np.float32]
 
-MAGENTA, WHITE, GREY = (
-    np.array(colour, np.float32)[:, None, None] for colour in ((0.9, 0.1, 0.9), (1, 1, 1), (0.5, 0.5, 0.5))
+MAGENTA, WHITE, BLACK = (
+    np.array(colour, np.float32)[:, None, None] for colour in ((0.9, 0.1, 0.9), (1, 1, 1), (0, 0, 0))
 )
 
 #: A column: its heading, how wide it is, and its decimals.
 COLUMNS = {
     "mse": 3, "worst": 3, "sad": 2, "grad": 2, "conn": 2, "inside": 2, "thin": 2, "rim": 2, "hair": 2, "glass": 2,
-    "holes": 2, "leaks": 2, "colour": 1, "grey": 1, "magenta": 1, "white": 1, "flicker": 2, "ms": 0,
+    "holes": 2, "leaks": 2, "colour": 1, "haired": 1, "magenta": 1, "black": 1, "white": 1, "flicker": 2, "ms": 0,
 }  # fmt: skip
 LEGEND = (
     "mse and worst frame's, over the picture, and mse inside, in thin parts, rim, hair and glass: x 1000; "
     "sad, grad, conn in thousands;\nholes and leaks in %; colour: mean error in code values where a twentieth or "
-    "more covers; PSNR in dB over grey, magenta and white"
+    "more covers, and of hair; PSNR in dB over magenta, black and white"
 )
 
 
@@ -52,8 +52,15 @@ def measured(result: Result, truths: Sequence[Truth]) -> dict[str, float]:
         "holes": mean(metrics.holes) * 100,
         "leaks": mean(metrics.leaks) * 100,
         "colour": _mean([metrics.colour(c, t.rgb.transpose(2, 0, 1), t.alpha) for c, t in _colours(result, truths)]),
-        "grey": over_colour(GREY),
+        "haired": _mean(
+            [
+                metrics.weighted(c, t.rgb.transpose(2, 0, 1), np.where((t.hair > 0.02) & (t.alpha > 0.05), t.alpha, 0))
+                for c, t in _colours(result, truths)
+                if t.hair is not None
+            ]
+        ),
         "magenta": over_colour(MAGENTA),
+        "black": over_colour(BLACK),
         "white": over_colour(WHITE),
         "flicker": metrics.flicker(result.alphas, [t.alpha for t in truths]),
         "ms": result.milliseconds,

@@ -1,5 +1,7 @@
 """Frames that only pass by, as a shot plays, come out the same and leave nothing behind but their plate."""
 
+from collections.abc import Iterator
+
 import numpy as np
 import pytest
 
@@ -7,6 +9,7 @@ from brought import green_shot
 from conftest import House
 from upholster.core.documents.recipe import changed
 from upholster.studio.looking import look, plates
+from upholster.studio.looking.hand import Overtaken
 from upholster.studio.shots import shots
 
 
@@ -38,3 +41,28 @@ def test_between_two_frames_both_are_kept_for_the_next(shot_id: int) -> None:
     before = plates.pictures.bytes
     look.picture(state.footage, slow, look.Wanted(11, taken=True, passing=True))
     assert plates.pictures.bytes > before
+
+
+def test_a_picture_that_is_overtaken_is_given_up_between_two_steps(shot_id: int) -> None:
+    """Whatever it is at, the next look gives the whole picture."""
+    state = shots.open_shot(shot_id)
+    whole = look.picture(state.footage, state.recipe, look.Wanted(6))
+    plates.pictures.clear()
+    steps = 0
+    for most in (0, 1, 4, 1000):
+        left = iter(range(most))
+
+        def going_on(left: Iterator[int] = left) -> None:
+            nonlocal steps
+            steps += 1
+            if next(left, None) is None:
+                raise Overtaken
+
+        begun = steps
+        if most < 1000:
+            with pytest.raises(Overtaken):
+                look.picture(state.footage, state.recipe, look.Wanted(6), going_on)
+            assert steps - begun == most + 1, "nothing is done after it"
+        else:
+            assert (look.picture(state.footage, state.recipe, look.Wanted(6), going_on) == whole).all()
+            assert steps - begun > 8, "it is asked before each step"

@@ -54,6 +54,8 @@ def over_rows(kernel: Callable[..., None], height: int, *args: Any) -> None:
         kernel(*args, 0, height)
         return
     edges = [height * k // bands for k in range(bands + 1)]
-    jobs = [_pool().submit(kernel, *args, first, end) for first, end in zip(edges, edges[1:], strict=False)]
-    for job in jobs:
+    others = [_pool().submit(kernel, *args, first, end) for first, end in zip(edges[1:], edges[2:], strict=False)]
+    # To wake a thread takes as long as a small kernel does.
+    kernel(*args, edges[0], edges[1])
+    for job in others:
         job.result()

@@ -18,6 +18,7 @@ from upholster.core.documents.fitting import FittingError
 from upholster.core.documents.recipe import RecipeError
 from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused, Stale
+from upholster.studio.looking.hand import Overtaken
 from upholster.studio.paths import data_root
 from upholster.web import door, words
 from upholster.web.api import served
@@ -111,6 +112,8 @@ def create_app() -> Flask:
     protection.exempt(served.page)
     app.after_request(_harden)
     app.register_error_handler(Exception, _explain)
+    # Nobody waits for the answer.
+    app.register_error_handler(Overtaken, lambda error: ("", 204))
 
     @app.get("/")
     def home() -> AnyResponse:

@@ -4,6 +4,8 @@ import threading
 
 from cachetools import LRUCache
 
+from upholster.studio.looking.hand import GoingOn, Overtaken
+
 
 class Newest:
     """Numbers of the newest questions, by whoever asks."""
@@ -21,3 +23,12 @@ class Newest:
         """Whether a question at least `by` newer has come in."""
         with self._lock:
             return self._numbers.get(window, number) >= number + by
+
+    def going_on(self, window: str, number: int, by: int = 1) -> GoingOn:
+        """What raises once a question is overtaken."""
+
+        def going_on() -> None:
+            if self.overtaken(window, number, by):
+                raise Overtaken
+
+        return going_on

@@ -22,6 +22,7 @@ from upholster.media.errors import MediaError
 from upholster.studio.errors import Missing, Refused
 from upholster.studio.fittings import proxies, sources
 from upholster.studio.looking import look, plates
+from upholster.studio.looking.hand import GoingOn, anyway
 from upholster.studio.looking.kept import Kept
 from upholster.studio.looking.plates import Quality
 from upholster.studio.making.elements import element_of, straight
@@ -50,8 +51,13 @@ class _Found(NamedTuple):
     job: Job
 
 
-def picture(fitting: Fitting, number: int, quality: Quality, *, over_ground: bool = True) -> NDArray[np.uint8]:
-    """A frame of a fitting, straight 8-bit RGBA ``(h, w, 4)``; small ones are at most `_SMALL` a side."""
+def picture(
+    fitting: Fitting, number: int, quality: Quality, *, over_ground: bool = True, going_on: GoingOn = anyway
+) -> NDArray[np.uint8]:
+    """A frame of a fitting, straight 8-bit RGBA ``(h, w, 4)``; small ones are at most `_SMALL` a side.
+
+    It is given up where `going_on` raises.
+    """
     if not 0 <= number < fitting.frame.length:
         raise Refused(f"This fitting has frames 0 to {fitting.frame.length - 1}.")
     longest = max(fitting.frame.width, fitting.frame.height)
@@ -63,8 +69,10 @@ def picture(fitting: Fitting, number: int, quality: Quality, *, over_ground: boo
     sides = _sides(fitting, number, sizes, shrink) if quality == "quick" else {}
 
     def element(mark: str, mix: Mix) -> Element:
+        going_on()
         return _element(found[mark], mix, sides.get(mark), fitting.layers.each[mark].finish)
 
+    going_on()
     with row_bands():
         ground = _ground(fitting, number, quality, shrink) if over_ground else None
         return pack_premultiplied8(composite(fitting, number, sizes, element, ground, shrink))

@@ -2,6 +2,7 @@
 
 import os
 import time
+from collections.abc import Callable
 
 from upholster.studio import paths
 
@@ -9,6 +10,18 @@ from upholster.studio import paths
 _LOOK, _MOST = 0.1, 50
 #: Seconds without a picture asked for after which a hand rests.
 _RESTS = 0.8
+
+
+#: Asked between two steps of a picture, it raises `Overtaken` where nobody wants that any more.
+GoingOn = Callable[[], None]
+
+
+class Overtaken(Exception):
+    """A newer picture is wanted by whoever asked for this one."""
+
+
+def anyway() -> None:
+    """Go on, whatever else is wanted."""
 
 
 def moves() -> None:

@@ -1,5 +1,6 @@
 """Looking at a shot: pictures of one frame, quick and fine."""
 
+from collections.abc import Callable
 from fractions import Fraction
 from typing import Literal, NamedTuple
 
@@ -10,8 +11,8 @@ from numpy.typing import NDArray
 from upholster.core.composite.over import pack_rgba8
 from upholster.core.documents.recipe import Recipe
 from upholster.core.kernels import row_bands
-from upholster.core.pipeline.runner import Plate, compute, key
-from upholster.core.pipeline.stage import Picture
+from upholster.core.pipeline.runner import Plate, key
+from upholster.core.pipeline.stage import Changes, Picture
 from upholster.core.raster import Raster
 from upholster.core.retime import between, pair_of
 from upholster.core.stages.take.crop import Crop
@@ -19,6 +20,7 @@ from upholster.core.timemap import TimeMap, time_map
 from upholster.store.models import Footage
 from upholster.studio.errors import Refused
 from upholster.studio.looking import plates
+from upholster.studio.looking.hand import GoingOn, anyway
 from upholster.studio.making.keying import KeyedFrame
 from upholster.studio.shots.screens import knowledge
 from upholster.studio.traces.mattes import looked_at
@@ -53,16 +55,17 @@ class Wanted(NamedTuple):
     passing: bool = False
 
 
-def picture(footage: Footage, recipe: Recipe, wanted: Wanted) -> NDArray[np.uint8]:
+def picture(footage: Footage, recipe: Recipe, wanted: Wanted, going_on: GoingOn = anyway) -> NDArray[np.uint8]:
     """One picture as the Bench shows it, straight 8-bit RGBA ``(h, w, 4)``: the keyed result or the plate.
 
-    It is cropped and turned as the take has it.
+    It is cropped and turned as the take has it, and given up where `going_on` raises.
     """
     if wanted.whole:
         recipe = _uncropped(recipe)
     shown = Recipe(take=recipe.take) if wanted.what == "plate" else recipe
     with row_bands(1 if wanted.passing else None):
-        found = _taken(footage, shown, wanted) if wanted.taken else _shot(footage, shown, wanted)
+        made = _taken if wanted.taken else _shot
+        found = made(footage, shown, wanted, going_on)
         alpha = np.ones(found.alpha.shape, np.float32) if wanted.what == "plate" else found.alpha
         return pack_rgba8(found.rgb, np.ascontiguousarray(alpha))
 
@@ -84,13 +87,13 @@ def _uncropped(recipe: Recipe) -> Recipe:
     return recipe.model_copy(update={"take": take})
 
 
-def _shot(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:
+def _shot(footage: Footage, recipe: Recipe, wanted: Wanted, going_on: GoingOn) -> KeyedFrame:
     """A frame as it was shot."""
-    found = keyed(footage, recipe, wanted.frame, wanted.quality, kept=not wanted.passing)
+    found = keyed(footage, recipe, wanted.frame, wanted.quality, kept=not wanted.passing, going_on=going_on)
     return KeyedFrame(found.rgb, found.alpha)
 
 
-def _taken(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:
+def _taken(footage: Footage, recipe: Recipe, wanted: Wanted, going_on: GoingOn = anyway) -> KeyedFrame:
     """A frame as it is delivered."""
     times = times_of(footage, recipe)
     if not 0 <= wanted.frame < times.frames:
@@ -98,7 +101,9 @@ def _taken(footage: Footage, recipe: Recipe, wanted: Wanted) -> KeyedFrame:
     mix = times.mix(wanted.frame)
     # The next one may lie between the same two.
     kept = not wanted.passing or bool(mix.weight)
-    one, two = (keyed(footage, recipe, n, wanted.quality, kept=kept) for n in (mix.first, mix.second))
+    one, two = (
+        keyed(footage, recipe, n, wanted.quality, kept=kept, going_on=going_on) for n in (mix.first, mix.second)
+    )
     if not mix.weight:
         return KeyedFrame(one.rgb, one.alpha)
     return KeyedFrame(*between(pair_of((one.rgb, one.alpha), (two.rgb, two.alpha), times.between), mix.weight))
@@ -129,7 +134,13 @@ def span_of(footage: Footage, recipe: Recipe) -> tuple[int, int]:
 
 
 def keyed(
-    footage: Footage, recipe: Recipe, number: int, quality: plates.Quality = "quick", *, kept: bool = True
+    footage: Footage,
+    recipe: Recipe,
+    number: int,
+    quality: plates.Quality = "quick",
+    *,
+    kept: bool = True,
+    going_on: GoingOn = anyway,
 ) -> Picture:
     """A frame of the footage as it is keyed, with all that was found on the way, which is `kept` for the next look."""
     length = int(footage.facts["length"])
@@ -147,7 +158,11 @@ def keyed(
         near = range(max(0, number - reach), min(length, number + reach + 1))
         return [plate(n) for n in near if n != number]
 
+    def memo(digest: bytes, stage: Callable[[], Changes]) -> Changes:
+        going_on()
+        return plates.pictures.get(digest, stage) if kept else stage()
+
+    going_on()
     known = knowledge(footage, recipe.screen)
     traced = looked_at(footage, lambda: plates.proxy_of(footage))
-    memo = plates.pictures.get if kept else compute
     return key(plate(number), recipe, number, known, neighbours=neighbours, traced=traced, memo=memo)

@@ -148,13 +148,12 @@ def picture(shot_id: int) -> Response:
         hand.moves()
     footage, recipe = plates.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"
+    # The one before the newest is still drawn while a value is dragged.
+    going_on = hand.anyway if asked.keep else _newest.going_on(asked.window, asked.sequence, by=1 if fine else 2)
     with _fine if fine else _quick:
-        # The one before the newest is still drawn while a value is dragged.
-        if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
-            return Response(status=204)
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
         wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, passing=asked.keep)
-        pixels = look.picture(footage, recipe, wanted)
+        pixels = look.picture(footage, recipe, wanted, going_on)
     return sent(pixels, _shown(footage, recipe, whole=asked.whole), pack=asked.packed)
 
 

@@ -225,10 +225,9 @@ def picture(fitting_id: int) -> Response:
         hand.moves()
     document = asked.read(fitting_id)
     fine = asked.quality == "fine"
+    going_on = hand.anyway if asked.keep else _newest.going_on(asked.window, asked.sequence, by=1 if fine else 2)
     with _fine if fine else _quick:
-        if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
-            return Response(status=204)
-        pixels = looking.picture(document, asked.frame, asked.quality)
+        pixels = looking.picture(document, asked.frame, asked.quality, going_on=going_on)
     return sent(pixels, {"size": [document.frame.width, document.frame.height]})
 
 
