@@ -117,9 +117,7 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
     rows, columns = (-(-side // BLOCK) for side in cover.shape)
     bounds, sums = np.empty((2, rows, columns), np.float32), np.empty((_SUMS, rows, columns), np.float32)
     over_rows(_summed_up, rows, plate, cover, *bounds, sums)
-    beside = np.ones((3, 3), np.uint8)
-    least, most = cv2.erode(bounds[0], beside), cv2.dilate(bounds[1], beside)
-    where = ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
+    where, _, _ = unsure(*bounds)
     left, top, wide, high = cv2.boundingRect(where)
     reach = _WIDE // 2
     part = np.s_[max(0, top - reach) : top + high + reach, max(0, left - reach) : left + wide + reach]
@@ -127,6 +125,20 @@ def asked(plate: Plane, cover: Plane) -> tuple[NDArray[np.uint8], Plane]:
         side = _WIDE if n < 2 else _NEAR
         plane[part] = cv2.blur(plane[part], (side, side), borderType=cv2.BORDER_REPLICATE)
     return where, sums
+
+
+def unsure(lowest: Plane, highest: Plane) -> tuple[NDArray[np.uint8], Plane, Plane]:
+    """Which blocks are neither clear nor solid all around, 0 or 1, and the least and the most coverage there.
+
+    Parameters
+    ----------
+    lowest, highest : (rows, columns) float32
+        Coverage of the pixels of each block.
+    """
+    beside = np.ones((3, 3), np.uint8)
+    least = cv2.erode(lowest, beside).astype(np.float32, copy=False)
+    most = cv2.dilate(highest, beside).astype(np.float32, copy=False)
+    return ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8), least, most
 
 
 @compiled

@@ -15,7 +15,7 @@ from upholster.core.colour import luma_weights
 from upholster.core.grids import UpsampledGrid, area, read_colours
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of, colour_of, departure
-from upholster.core.matting.pixels import BLOCK, CLEAR, SOLID, coarseness
+from upholster.core.matting.pixels import BLOCK, coarseness, unsure
 from upholster.core.matting.places import SparseNetwork, row_starts
 
 Plane = NDArray[np.float32]
@@ -90,9 +90,7 @@ def asked(cover: Plane, size: int) -> tuple[NDArray[np.uint8], Plane]:
     below, right = rows * side - cover.shape[0], columns * side - cover.shape[1]
     whole = cv2.copyMakeBorder(cover, 0, below, 0, right, cv2.BORDER_REPLICATE) if below or right else cover
     mean = area(whole[None], columns, rows)[0]
-    beside = np.ones((3, 3), np.uint8)
-    least, most = cv2.erode(mean, beside), cv2.dilate(mean, beside)
-    where = ((least < np.float32(SOLID)) & (most > np.float32(CLEAR))).view(np.uint8)
+    where, least, most = unsure(mean, mean)
     half = ((least > np.float32(_HALF[0])) & (most < np.float32(_HALF[1]))).astype(np.float32)
     share = cv2.blur(half, (_AROUND, _AROUND))
     return where, np.clip((_MUCH[1] - share) / np.float32(_MUCH[1] - _MUCH[0]), 0, 1)
