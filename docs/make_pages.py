@@ -123,7 +123,8 @@ In: whatever the FFmpeg libraries in PyAV decode, animated WebP, PNG, JPEG and o
 float), OpenEXR; numbered pictures as a folder, a pattern or a zip. The matrix is the one tagged; untagged pictures
 of 720 lines or 1280 columns and more are taken as BT.709, smaller ones as BT.601, and the interface says so. Where
 chroma lies between the columns of luma is measured. All three can be told otherwise on the Footage page, and with
-`--plate-colour bt601,full,center` on the command line. PQ, HLG and BT.2020 are brought to BT.709 (white as Report BT.2408 has it), interlaced clips on request to one moment. Varying
+`--plate-colour bt601,full,center` on the command line. PQ, HLG and BT.2020 are brought to BT.709 (white as Report
+BT.2408 has it), interlaced clips on request to one moment. Varying
 rates are brought to a constant one. Alpha in a file is kept: TIFF's ExtraSamples and OpenEXR's premultiplication are
 undone, and where a container does not say which kind it holds, Upholster looks at the soft edges and decides; what it
 decided can be changed on the Footage page.
