@@ -56,7 +56,7 @@ def test_requests_overtaken_by_newer_ones_are_passed_over(visitor: Visitor, shot
     assert ask(10) == 200
     assert ask(2) == 204 and ask(2, quality="fine") == 204
     assert ask(2, keep=True) == 200, "pictures of a clip that plays are all wanted"
-    assert ask(11) == 200
+    assert ask(20, keep=True) == 200 and ask(11) == ask(11, quality="fine") == 200, "and take nothing from another"
 
 
 @pytest.mark.parametrize(

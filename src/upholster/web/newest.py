@@ -24,11 +24,11 @@ class Newest:
         with self._lock:
             return self._numbers.get(window, number) >= number + by
 
-    def going_on(self, window: str, number: int, by: int = 1) -> GoingOn:
+    def going_on(self, window: str, number: int) -> GoingOn:
         """What raises once a question is overtaken."""
 
         def going_on() -> None:
-            if self.overtaken(window, number, by):
+            if self.overtaken(window, number):
                 raise Overtaken
 
         return going_on

@@ -143,14 +143,18 @@ def _screen_change(recipe: Recipe, screen: dict[str, Any]) -> dict[str, Any]:
 def picture(shot_id: int) -> Response:
     """One frame as `sent` has it; 204 where a newer request of the same window has come in since."""
     asked = asked_for(PictureAsked)
-    _newest.note(asked.window, asked.sequence)
+    # Pictures of a clip that plays are all wanted, and take nothing from the one that stands.
+    if not asked.keep:
+        _newest.note(asked.window, asked.sequence)
     if not asked.ahead:
         hand.moves()
     footage, recipe = plates.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"
-    # The one before the newest is still drawn while a value is dragged.
-    going_on = hand.anyway if asked.keep else _newest.going_on(asked.window, asked.sequence, by=1 if fine else 2)
     with _fine if fine else _quick:
+        # The one before the newest is still drawn while a value is dragged; a quick one that is begun is shown.
+        if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
+            raise hand.Overtaken
+        going_on = _newest.going_on(asked.window, asked.sequence) if fine and not asked.keep else hand.anyway
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
         wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, passing=asked.keep)
         pixels = look.picture(footage, recipe, wanted, going_on)

@@ -220,13 +220,18 @@ def source() -> Response:
 def picture(fitting_id: int) -> Response:
     """One frame as raw RGBA; 204 where a newer request of the same window has come in since."""
     asked = asked_for(FittingPicture)
-    _newest.note(asked.window, asked.sequence)
+    # Pictures of a clip that plays are all wanted, and take nothing from the one that stands.
+    if not asked.keep:
+        _newest.note(asked.window, asked.sequence)
     if not asked.ahead:
         hand.moves()
     document = asked.read(fitting_id)
     fine = asked.quality == "fine"
-    going_on = hand.anyway if asked.keep else _newest.going_on(asked.window, asked.sequence, by=1 if fine else 2)
     with _fine if fine else _quick:
+        # The one before the newest is still drawn while a value is dragged; a quick one that is begun is shown.
+        if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
+            raise hand.Overtaken
+        going_on = _newest.going_on(asked.window, asked.sequence) if fine and not asked.keep else hand.anyway
         pixels = looking.picture(document, asked.frame, asked.quality, going_on=going_on)
     return sent(pixels, {"size": [document.frame.width, document.frame.height]})
 
