@@ -73,6 +73,8 @@ class Row(NamedTuple):
 
 def of_plate(name: str, path: Path, truths: list[Truth], frames: tuple[int, ...], asked: Asked) -> list[Row]:
     """The rows of one plate: ours, ours with glass let through, the reference."""
+    if asked.without:
+        leave_out(asked.without)
     ours = upholster(path)
     rows = [Row(name, table.measured(ours, truths), ours.words)]
     if asked.pictures:
@@ -114,8 +116,6 @@ def let_through(recipe: Recipe, plates: list[Plane]) -> Recipe:
 def of_family(asked: Asked, case: tuple[str, int] | Path) -> list[Row]:
     warnings.filterwarnings("ignore", module="pymatting")
     cv2.setNumThreads(1)
-    if asked.without:
-        leave_out(asked.without)
     path, truths = from_folder(case) if isinstance(case, Path) else families.plate_of(*case, asked.times)
     name = case.name if isinstance(case, Path) else f"{case[0]} {case[1]}"
     return of_plate(name, path, truths, (len(truths) // 2,), asked)
@@ -176,6 +176,8 @@ def main() -> None:
     parser.add_argument("--pictures", type=Path, help="folder to save comparisons in")
     parser.add_argument("--plates", type=Path, help="folder of cases to take instead of the drawn ones")
     said = parser.parse_args()
+    if said.times > 1 and (said.plates or not (said.tuned or said.untouched)):
+        parser.error("--times is for families: give --tuned or --untouched as well.")
     asked = Asked(said.pictures, not said.no_reference, said.marked, said.times, said.without)
     print(table.heading(), flush=True)
     if said.plates:

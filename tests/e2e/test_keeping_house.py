@@ -1,6 +1,7 @@
 """Names, lists and deliveries kept in order by hand."""
 
 import json
+from collections.abc import Callable
 from io import BytesIO
 from pathlib import Path
 from urllib.parse import urljoin
@@ -95,23 +96,27 @@ def test_footage_is_told_how_its_colour_is_stored(page: Page, house: House, tmp_
     expect(matrix).to_have_value("bt709", timeout=30_000)
     expect(chroma).to_have_value("center")
     before = pixels_of(page, "scarf")
-    matrix.select_option("bt601")
+    tell(page, footage.id, lambda: matrix.select_option("bt601"))
     again = page.get_by_role("button", name="As the file has it")
-    expect(again).to_be_visible(timeout=30_000)
-    page.wait_for_function("() => !document.querySelector('[data-footage] progress')")
-    chroma.select_option("left")
-    page.wait_for_function("() => !document.querySelector('[data-footage] progress')")
+    expect(again).to_be_visible()
+    tell(page, footage.id, lambda: chroma.select_option("left"))
     page.reload()
     expect(matrix).to_have_value("bt601")
     expect(chroma).to_have_value("left")
     told = pixels_of(page, "scarf")
     assert np.abs(told.astype(int) - before).mean() > 2
-    again.click()
-    expect(again).to_have_count(0, timeout=30_000)
+    tell(page, footage.id, again.click)
+    expect(again).to_have_count(0)
     expect(matrix).to_have_value("bt709")
-    page.wait_for_function("() => !document.querySelector('[data-footage] progress')")
     page.reload()
     assert np.array_equal(pixels_of(page, "scarf"), before)
+
+
+def tell(page: Page, footage_id: int, act: Callable[[], object]) -> None:
+    """Tell how colour is stored, and wait until the footage is read through so."""
+    with page.expect_response(lambda answer: answer.url.endswith("/colour")):
+        act()
+    wait_for(lambda: bring_in.get_footage(footage_id).pending is None)
 
 
 def pixels_of(page: Page, name: str) -> np.ndarray:

@@ -253,6 +253,10 @@ def test_keyed_clips_come_back_as_footage_with_their_alpha_rightly_taken(
     wait_for(lambda: bring_in.get_footage(footage.id).pending is None)
     with pytest.raises(Refused, match="straight, premultiplied or not there"):
         bring_in.interpret(footage.id, "upside down")
+    with pytest.raises(Refused, match="not as 'upside down'"):
+        bring_in.tell_colour(footage.id, ["bt601", "upside down"])
+    with pytest.raises(Refused, match="no place to tell"):
+        bring_in.tell_colour(footage.id, ["center"])
 
 
 def test_revisions_form_a_tree_in_which_nothing_is_lost(house: House, shot_id: int) -> None:

@@ -4,7 +4,7 @@ import threading
 
 from cachetools import LRUCache
 
-from upholster.studio.looking.hand import GoingOn, Overtaken
+from upholster.studio.looking.hand import GoingOn, Overtaken, anyway
 
 
 class Newest:
@@ -24,11 +24,15 @@ class Newest:
         with self._lock:
             return self._numbers.get(window, number) >= number + by
 
-    def going_on(self, window: str, number: int) -> GoingOn:
-        """What raises once a question is overtaken."""
+    def begin(self, window: str, number: int, *, fine: bool) -> GoingOn:
+        """What is asked between two steps of a picture that is begun; raises `Overtaken` where none is wanted.
+
+        The quick one before the newest is still drawn, as while a value is dragged, and one that is begun is shown.
+        """
 
         def going_on() -> None:
-            if self.overtaken(window, number):
+            if self.overtaken(window, number, by=1 if fine else 2):
                 raise Overtaken
 
-        return going_on
+        going_on()
+        return going_on if fine else anyway

@@ -114,20 +114,23 @@ def interpret(footage_id: int, kind: str, over: str = "#000000") -> None:
     if kind not in _KINDS:
         raise Refused("Alpha is straight, premultiplied or not there.")
     update: dict[str, object] = {"alpha_kind": kind, "alpha_over": tuple(hex_colour(over).ravel().tolist())}
-    _read_anew(footage_id, lambda footage, facts: _having("alpha", facts, update))
+    _read_anew(footage_id, lambda facts: _having("alpha", facts, update))
 
 
 def part_fields(footage_id: int, parted: bool) -> None:
     """Read interlaced footage anew with its fields brought to one moment, or taken together."""
-    _read_anew(footage_id, lambda footage, facts: _having("interlaced", facts, {"deinterlaced": parted}))
+    _read_anew(footage_id, lambda facts: _having("interlaced", facts, {"deinterlaced": parted}))
 
 
 def tell_colour(footage_id: int, words: Sequence[str]) -> None:
     """Read footage anew with its colour taken as `words` of `told_colour` say, or without any as the file has it."""
+    if not words:
+        # Before the row is held: a file takes its time.
+        stated = probe(source_of(get_footage(footage_id)).files).colour
+        _read_anew(footage_id, lambda facts: facts.model_copy(update={"colour": stated}))
+        return
 
-    def told(footage: Footage, facts: Facts) -> Facts:
-        if not words:
-            return facts.model_copy(update={"colour": probe(source_of(footage).files).colour})
+    def told(facts: Facts) -> Facts:
         try:
             return told_colour(facts, words)
         except ValueError as error:
@@ -148,15 +151,15 @@ def _having(what: str, facts: Facts, update: dict[str, object]) -> Facts:
     return facts.model_copy(update=update)
 
 
-def _read_anew(footage_id: int, taken: Callable[[Footage, Facts], Facts]) -> None:
+def _read_anew(footage_id: int, taken: Callable[[Facts], Facts]) -> None:
     """Read footage once more, with something of its facts taken another way."""
     with session() as db:
         footage = db.get(Footage, footage_id, with_for_update=True)
         if footage is None:
             raise Missing("This footage is not here any more.")
         if footage.state != FootageState.READY:
-            raise Refused("This footage has not been read yet. Wait until it is.")
-        facts = taken(footage, Facts.model_validate(footage.facts))
+            raise Refused("This footage is not ready: it is still being read, or could not be.")
+        facts = taken(Facts.model_validate(footage.facts))
         if renders_under_way(db, footage_id):
             raise Refused("A render of this footage is under way. Wait for it, or cancel it first.")
         # One that was asked for before and is not complete is not wanted any more.

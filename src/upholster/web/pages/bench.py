@@ -151,10 +151,7 @@ def picture(shot_id: int) -> Response:
     footage, recipe = plates.footage_of(shot_id), asked.read(shot_id)
     fine = asked.quality == "fine"
     with _fine if fine else _quick:
-        # The one before the newest is still drawn while a value is dragged; a quick one that is begun is shown.
-        if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
-            raise hand.Overtaken
-        going_on = _newest.going_on(asked.window, asked.sequence) if fine and not asked.keep else hand.anyway
+        going_on = hand.anyway if asked.keep else _newest.begin(asked.window, asked.sequence, fine=fine)
         what: Literal["plate", "result"] = "plate" if asked.plate else "result"
         wanted = look.Wanted(asked.frame, asked.quality, what, asked.taken, asked.whole, passing=asked.keep)
         pixels = look.picture(footage, recipe, wanted, going_on)

@@ -228,10 +228,7 @@ def picture(fitting_id: int) -> Response:
     document = asked.read(fitting_id)
     fine = asked.quality == "fine"
     with _fine if fine else _quick:
-        # The one before the newest is still drawn while a value is dragged; a quick one that is begun is shown.
-        if not asked.keep and _newest.overtaken(asked.window, asked.sequence, by=1 if fine else 2):
-            raise hand.Overtaken
-        going_on = _newest.going_on(asked.window, asked.sequence) if fine and not asked.keep else hand.anyway
+        going_on = hand.anyway if asked.keep else _newest.begin(asked.window, asked.sequence, fine=fine)
         pixels = looking.picture(document, asked.frame, asked.quality, going_on=going_on)
     return sent(pixels, {"size": [document.frame.width, document.frame.height]})
 
