@@ -136,11 +136,21 @@ def test_shallow_holes_are_closed_and_real_gaps_and_soft_edges_are_not() -> None
     matte[:, 90:94] = 0.85
     matte[:, 120:124] = 0.1
     matte[:, 150:170] = 0.85
-    closed = close_dips(matte, size=8)
+    closed = close_dips(matte, size=8, around=7)
     assert (closed[:, 88:96] == 1).all()
     assert np.array_equal(closed[:, 118:126], matte[:, 118:126])
     assert np.array_equal(closed[:, :80], matte[:, :80])
     assert np.allclose(closed[:, 156:164], 0.85)
+
+
+def test_dips_between_strands_stay_where_gaps_lie_near() -> None:
+    strands = np.ones((60, 120), np.float32)
+    strands[:, 2::6] = 0.8
+    strands[:, 60::6] = 0.2
+    closed = close_dips(strands, size=8, around=7)
+    assert (closed[:, :50] == 1).all()
+    among = closed[:, 62:118]
+    assert np.array_equal(among, strands[:, 62:118]) and (among == np.float32(0.8)).any()
 
 
 @pytest.mark.parametrize("shift", [-3.4, -1.0, -0.25, 0.25, 0.5, 1.0, 2.5, 6.3])

@@ -46,7 +46,7 @@ def test_the_line_between_wall_and_floor_is_no_subject(length: int) -> None:
     plate, truth = shots[-1]
     found = key_plate(plate, recipe, length - 1, known).alpha
     without = key_plate(plate, recipe, length - 1, replace(known, fine=None)).alpha
-    assert along_the_line(without, truth) > 0.15
+    assert along_the_line(without, truth) > 0.08
     assert along_the_line(found, truth) < 0.03
     assert np.abs(found - truth).mean() < np.abs(without - truth).mean()
 
@@ -129,7 +129,9 @@ def test_what_stands_on_the_empty_set_is_clean_plate_as_fine_as_it_is() -> None:
     assert known is not None and known.fine is not None
     found = key_plate(shots[3][0], Recipe(screen=screen), 3, known).alpha
     coarse = key_plate(shots[3][0], Recipe(screen=screen), 3, replace(known, fine=None)).alpha
-    assert coarse[55:70, 445:485].max() > 0.5 and found[55:70, 445:485].max() < 0.2
+    # Chroma is half as fine as luma: some of the mark's own outline stays.
+    left, stays = ((matte[55:70, 445:485] > 0.1).sum() for matte in (found, coarse))
+    assert stays > 100 and left < 20
 
 
 def test_an_empty_set_that_was_shot_from_elsewhere_shows_no_more_than_its_light() -> None:

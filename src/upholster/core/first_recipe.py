@@ -22,7 +22,8 @@ from upholster.core.screen.survey import Survey
 
 #: How many standard deviations of the grain are taken as clear.
 GRAIN = 3.0
-
+#: How narrow holes that are closed are, in pixels of a plate that is so wide or high; and at least.
+_HOLES, _LONGER, _FEWEST = 12.0, 960, 8.0
 
 #: How soft the edge of a proposed mask is, as a share of the picture's height: less than what it stays off the rim.
 _SOFT = 0.005
@@ -91,19 +92,21 @@ def garbage_mask(course: Course, survey: Survey) -> Mask:
 
 
 def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Matte:
-    """Clear and solid points that follow from the measured grain.
+    """Clear and solid points that follow from the measured grain, and holes closed by the plate's size.
 
     Clear lies `GRAIN` deviations of the grain above nothing, in units of coverage. Solid lies where
     the raw matte of what is surely subject begins to vary.
     """
     strength = float(np.linalg.norm(to_metric(known.plate), axis=0).mean())
+    holes = round(2 * _HOLES * max(survey.width, survey.height) / _LONGER) / 2
+    holes = min(max(holes, _FEWEST), Matte.tracks()["fill_holes"]["high"])
     if screen.kind in ("dark", "light"):
         clear = min(0.1, GRAIN * known.noise)
         return Matte(black_point=round(clear, 3), white_point=1.0)
     clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
     inside = np.concatenate([_inside(matte_of(mean, screen.kind, known)) for mean in survey.mean])
     solid = float(np.clip(np.quantile(inside, 0.02) - 0.01, 0.8, 0.98)) if inside.size > 50 else 0.98
-    return Matte(black_point=round(clear, 3), white_point=round(solid, 3))
+    return Matte(black_point=round(clear, 3), white_point=round(solid, 3), fill_holes=holes)
 
 
 def _inside(matte: NDArray[np.float32]) -> NDArray[np.float32]:
