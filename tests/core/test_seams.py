@@ -129,7 +129,7 @@ def test_what_stands_on_the_empty_set_is_clean_plate_as_fine_as_it_is() -> None:
     assert known is not None and known.fine is not None
     found = key_plate(shots[3][0], Recipe(screen=screen), 3, known).alpha
     coarse = key_plate(shots[3][0], Recipe(screen=screen), 3, replace(known, fine=None)).alpha
-    # Chroma is half as fine as luma: some of the mark's own outline stays.
+    # A few pixels of the mark's own outline stay.
     left, stays = ((matte[55:70, 445:485] > 0.1).sum() for matte in (found, coarse))
     assert stays > 100 and left < 20
 

@@ -95,17 +95,17 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
     """Clear and solid points that follow from the measured grain, and holes closed by the plate's size.
 
     Clear lies `GRAIN` deviations of the grain above nothing, in units of coverage. Solid lies where
-    the raw matte of what is surely subject begins to vary.
+    the raw matte of what is surely subject begins to vary. Thin glow has no solid inside, and no holes.
     """
     strength = float(np.linalg.norm(to_metric(known.plate), axis=0).mean())
-    holes = round(2 * _HOLES * max(survey.width, survey.height) / _LONGER) / 2
-    holes = min(max(holes, _FEWEST), Matte.tracks()["fill_holes"]["high"])
     if screen.kind in ("dark", "light"):
         clear = min(0.1, GRAIN * known.noise)
         return Matte(black_point=round(clear, 3), white_point=1.0)
     clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
     inside = np.concatenate([_inside(matte_of(mean, screen.kind, known)) for mean in survey.mean])
     solid = float(np.clip(np.quantile(inside, 0.02) - 0.01, 0.8, 0.98)) if inside.size > 50 else 0.98
+    holes = round(2 * _HOLES * max(survey.width, survey.height) / _LONGER) / 2
+    holes = min(max(holes, _FEWEST), Matte.tracks()["fill_holes"]["high"])
     return Matte(black_point=round(clear, 3), white_point=round(solid, 3), fill_holes=holes)
 
 
