@@ -9,6 +9,7 @@ import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from skimage import data
 
 from upholster.core.documents.recipe import Recipe
 from upholster.core.first_recipe import first_look
@@ -189,3 +190,31 @@ def street_strokes(frame: int = 0) -> list[dict[str, Any]]:
     ring = [[round(x + 60 * float(np.cos(t)), 1), round(y + 60 * float(np.sin(t)), 1)] for t in turns]
     keep = {"frame": frame, "kind": "keep", "radius": 9, "points": [[x - 18, y], [x + 18, y], [x, y - 18], [x, y + 18]]}
     return [keep, {"frame": frame, "kind": "drop", "radius": 5, "points": ring}]
+
+
+def haired(frame: int = 0) -> tuple[Plane, Plane]:
+    """A head with hair that goes by before a photograph, ``(3, 180, 320)``, and its coverage."""
+    ground = cv2.GaussianBlur(cv2.resize(data.coffee(), (320, 180)), (0, 0), 1).astype(np.float32) / 255
+    draw, middle = np.random.default_rng(5), np.array([110 + 3 * frame, 90.0])
+    strands = np.zeros((180, 320), np.uint8)
+    for turn in draw.uniform(0, 2 * np.pi, 120):
+        out = np.array([np.cos(turn), np.sin(turn)])
+        ends = [middle + out * 28, middle + out * draw.uniform(40, 52) + draw.normal(0, 3, 2)]
+        cv2.polylines(strands, [np.rint(np.array(ends) * 16).astype(np.int32)], False, 255, 1, cv2.LINE_AA, 4)
+    head = np.zeros_like(strands)
+    cv2.circle(head, tuple(int(n) for n in middle), 34, 255, -1, cv2.LINE_AA)
+    hair, skin = (cv2.GaussianBlur(p.astype(np.float32) / 255, (0, 0), 0.6)[..., None] for p in (strands, head))
+    picture = ground + hair * (np.array([0.15, 0.5, 0.75], np.float32) - ground)
+    picture = picture + skin * (np.array([0.2, 0.35, 0.7], np.float32) - picture)
+    picture += np.random.default_rng(frame).normal(0, 0.008, picture.shape)
+    cover = (skin + hair * (1 - skin))[..., 0]
+    return picture.clip(0, 1).transpose(2, 0, 1).astype(np.float32), cover.astype(np.float32)
+
+
+def haired_strokes() -> list[dict[str, Any]]:
+    """Strokes that a person would make on its first frame."""
+    around = [[20, 20], [200, 20], [220, 90], [200, 160], [20, 160]]
+    return [
+        {"frame": 0, "kind": "keep", "radius": 14, "points": [[100, 90], [120, 90]]},
+        {"frame": 0, "kind": "drop", "radius": 8, "points": around},
+    ]

@@ -4,13 +4,15 @@
     .venv/bin/python -m bench.learn pixels examples FOLDER [--seeds 1000 1016]
     .venv/bin/python -m bench.learn rims examples FOLDER [--seeds 1000 1016]
     .venv/bin/python -m bench.learn trace examples FOLDER [--seeds 1000 1090]
+    .venv/bin/python -m bench.learn fine examples FOLDER [--seeds 3000 3110]
     PYTHONPATH=src:.:$(.venv/bin/python -c "import site; print(site.getsitepackages()[0])") \\
         TORCH/bin/python -m bench.learn key train FOLDER [--minutes 30] [--further --rate 2e-3]
 
 The last needs PyTorch and onnx, which nothing else here does: `TORCH` is an environment that has them (made with
-``python3.11 -m venv TORCH && TORCH/bin/pip install torch onnx``). The folder takes 7 GB for 16 seeds of the key's, and
-5 GB for 90 of the trace's, and as much memory. On two cores half an hour of training is enough; the same seed gives
-about the same network, since how far it comes in that time is the machine's affair.
+``python3.11 -m venv TORCH && TORCH/bin/pip install torch onnx``). The folder takes 7 GB for 16 seeds of the key's,
+5 GB for 90 of the trace's, 1.2 GB for 110 of its single pixels', and as much memory. On two cores half an hour of
+training is enough; the same seed gives about the same network, since how far it comes in that time is the machine's
+affair.
 
 The key's network in the package was trained for 77 minutes on plates of seeds 1000 to 1015, and `--further` at a rate
 of 2e-3 for 60 more on those of seeds 1016 to 1035, then at 1.5e-3 for 29 on those of seeds 1016 to 1022 and 1036 to
@@ -38,7 +40,7 @@ from importlib import import_module
 from pathlib import Path
 
 from upholster.core.matting import learnt, pixels, rims
-from upholster.core.trace import weighed
+from upholster.core.trace import fine, weighed
 
 #: Where each network and a sample of its answers go.
 _SAMPLES = Path(__file__).parents[2] / "tests/core"
@@ -46,6 +48,7 @@ NETWORKS = {
     "key": (Path(learnt.__file__).with_name("learnt.onnx"), _SAMPLES / "learnt_sample.npz"),
     "pixels": (Path(pixels.__file__).with_name("pixels.npz"), _SAMPLES / "pixels_sample.npz"),
     "rims": (Path(rims.__file__).with_name("rims.npz"), _SAMPLES / "rims_sample.npz"),
+    "fine": (Path(fine.__file__).with_name("fine.npz"), _SAMPLES / "trace/fine_sample.npz"),
     "trace": (Path(weighed.__file__).with_name("weighed.onnx"), _SAMPLES / "trace/weighed_sample.npz"),
 }
 

@@ -63,8 +63,13 @@ def _keep(folder: Path, told: Told, path: Path) -> None:
 
 def load(folder: Path, name: str) -> list[Example]:
     """All examples that were made."""
+    return load_all(folder / name)
+
+
+def load_all(folder: Path) -> list[Example]:
+    """All examples in a folder."""
     found = []
-    for path in sorted((folder / name).glob("*.npz")):
+    for path in sorted(folder.glob("*.npz")):
         with np.load(path) as kept:
             for n in range(len(kept.files) // len(Example._fields)):
                 found.append(Example(*(kept[f"{field}{n}"] for field in Example._fields)))

@@ -1,4 +1,4 @@
-"""A network of `upholster.core.matting.places`, that learns, and crops of frames for it to learn from.
+"""A network of `upholster.core.places`, that learns, and crops of frames for it to learn from.
 
 Only the places along edges are worked on, as in the product: what its compiled loops do forwards is done here with its
 slopes.
@@ -15,7 +15,7 @@ from torch import Tensor, nn
 
 from upholster.core.kernels import compiled
 from upholster.core.matting.pixels import BLOCK
-from upholster.core.matting.places import Layers, neighbours, read
+from upholster.core.places import Layers, neighbours, read
 
 #: Blocks to either side of the middle of a crop, and crops of a step.
 _REACH, _BATCH = 40, 6
@@ -26,7 +26,7 @@ _ACROSS, _DOWN = _PIXELS[:, ::-1].ravel(), _PIXELS[::-1].ravel()
 
 
 class Network(nn.Module):
-    """The layers of `upholster.core.matting.places`, that learn.
+    """The layers of `upholster.core.places`, that learn.
 
     Parameters
     ----------
@@ -148,12 +148,15 @@ class Mirrored(NamedTuple):
         The first of those planes that are told, or true, of each of the four pixels.
     told_aside, true_aside : of int
         Those that change sign where a hue to the left of the screen's becomes one to the right.
+    hues : of two int
+        Pairs of those that are told and turn where all hues do.
     """
 
     told: tuple[int, ...]
     true: tuple[int, ...]
     told_aside: list[int]
     true_aside: list[int]
+    hues: tuple[tuple[int, int], ...] = ()
 
 
 class _Crop(NamedTuple):
@@ -178,6 +181,11 @@ def _crop(frame: Frame, mirrored: Mirrored, draw: np.random.Generator) -> _Crop:
         # A hue to the left of the screen's is as likely as one to the right.
         told[:, mirrored.told_aside] *= -1
         true[:, mirrored.true_aside] *= -1
+    if mirrored.hues:
+        turn = draw.uniform(0, 2 * np.pi)
+        one, two = (list(each) for each in zip(*mirrored.hues, strict=True))
+        a, b = told[:, one], told[:, two]
+        told[:, one], told[:, two] = np.cos(turn) * a - np.sin(turn) * b, np.sin(turn) * a + np.cos(turn) * b
     return _Crop(places - places.min(axis=0), told, true, np.full(len(places), frame.weight, np.float32))
 
 

@@ -105,6 +105,43 @@ def _haired(draw: Draw) -> Callable[[Layer, float], None]:
     return lay
 
 
+def _maned(draw: Draw) -> Callable[[Layer, float], None]:
+    """A head with hair on a part of it, long or short, dense or thin, over a torso."""
+    size = int(draw.integers(110, 230))
+    head, torso = sprite(draw, blob(draw, size, 0.12)), sprite(draw, capsule(int(size * 0.9), int(size * 1.6)))
+    x, y = draw.uniform(330, 630), draw.uniform(170, 270)
+    dx, bob, pace = draw.uniform(-4, 4), draw.uniform(0, 25), draw.uniform(0.05, 0.3)
+    count = int(np.exp(draw.uniform(np.log(30), np.log(900))))
+    middle, wide = draw.uniform(-pi, pi), draw.uniform(0.5, pi)
+    turns, longs = middle + draw.uniform(-wide, wide, count), draw.uniform(0.1, draw.uniform(0.15, 0.6), count) * size
+    curls, falls = draw.uniform(-12, 12, count), draw.uniform(0, 0.8) * size * draw.uniform(0.1, 0.6, count)
+    thick, opaque, root = draw.integers(1, 4, 3), draw.uniform(0.6, 1), draw.uniform(0.3, 0.44) * size
+    own = head[head[..., 3] > 0.9][:, :3]
+    colours = [own[draw.integers(len(own))] if draw.random() < 0.5 else draw.uniform(0.03, 0.9, 3) for _ in thick]
+    blown, s, over = draw.uniform(0, 8), np.linspace(0, 1, 10)[:, None], draw.random() < 0.4
+
+    def hair(layer: Layer, cx: float, cy: float, tilt: float, t: float) -> None:
+        lines = []
+        for turn, long, curl, fall in zip(turns + tilt, longs, curls, falls, strict=True):
+            out, side = np.array([cos(turn), sin(turn)]), np.array([-sin(turn), cos(turn)])
+            sway = curl * np.sin(4 * s + 3 * turn) + blown * s * sin(0.25 * t + turn)
+            way = out * (root + long * s) + side * sway + np.array([0, 1]) * fall * s**2
+            lines.append((np.array([cx, cy]) + way).astype(np.float32))
+        for k, (colour, width) in enumerate(zip(colours, thick, strict=True)):
+            layer.lay(np.float32(colour), strokes(WIDTH, HEIGHT, lines[k::3], int(width)) * np.float32(opaque))
+
+    def lay(layer: Layer, t: float) -> None:
+        cx, cy, tilt = x + dx * (t - 30), y + bob * sin(pace * t), 0.3 * sin(pace * t)
+        layer.lay_sprite(torso, placed(cx, cy + size * 0.4, 0.3 * tilt, 1, (size * 0.45, 0)))
+        if not over:
+            hair(layer, cx, cy, tilt, t)
+        layer.lay_sprite(head, placed(cx, cy, tilt, 1, (size / 2, size / 2)))
+        if over:
+            hair(layer, cx, cy, tilt, t)
+
+    return lay
+
+
 def _ground(draw: Draw, name: str | None = None) -> Picture:
     """A wide photograph behind it all, softer than the subject by a little."""
     wide = photograph(draw, WIDTH + 500, HEIGHT + 160, name)
@@ -191,7 +228,14 @@ def standing(draw: Draw) -> Scene:
     return Scene(_ground(draw), lay)
 
 
+def maned(draw: Draw) -> Scene:
+    """Hair of many kinds: networks learn from it, and it is in no table."""
+    camera = draw.choice([still, handheld, lambda draw: handheld(draw, draw.uniform(-4, 4))])(draw)
+    return Scene(_ground(draw), _maned(draw), camera=camera, noise=draw.uniform(0.002, 0.012))
+
+
 WITHOUT_PLATE = {f.__name__: f for f in (parallax, standing)}
+TAUGHT = {f.__name__: f for f in (maned,)}
 
 
 def frames_of(scene: Scene, draw: Draw) -> Iterator[tuple[Picture, Picture]]:
@@ -239,7 +283,7 @@ def film(name: str, seed: int, folder: Path) -> tuple[Path, Path]:
         return video, truth
     folder.mkdir(parents=True, exist_ok=True)
     draw = np.random.default_rng([seed, sum(map(ord, name))])
-    scene = (FAMILIES | WITHOUT_PLATE)[name](draw)
+    scene = (FAMILIES | WITHOUT_PLATE | TAUGHT)[name](draw)
     covers = []
     with av.open(str(video), "w") as out:
         stream = out.add_stream("libx264", rate=24, options={"crf": "20", "preset": "fast"})

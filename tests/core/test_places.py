@@ -5,7 +5,7 @@ import pytest
 from scipy.ndimage import correlate
 
 from upholster.core.kernels import row_bands
-from upholster.core.matting.places import Layers, answered, neighbours
+from upholster.core.places import Layers, answered, neighbours
 
 PLANES, TOLD, GIVEN = 5, 3, 2
 

@@ -1,7 +1,6 @@
 """What the trace knows of clips of its bench while it carries mattes over them, beside the truth."""
 
 from collections.abc import Iterable, Iterator
-from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -9,7 +8,8 @@ from unittest.mock import patch
 
 import cv2
 import numpy as np
-from bench.trace.__main__ import Plate, brushed, load, on_wrong, traced, worst
+from bench.learn import clips
+from bench.trace.__main__ import Plate
 from bench.trace.plates import FAMILIES, WITHOUT_PLATE
 from numpy.typing import NDArray
 
@@ -22,8 +22,6 @@ Half = NDArray[np.float16]
 
 #: Families in turn; more often those that a sum of cues alone follows worst.
 FAMILIES_IN_TURN = (*FAMILIES, *WITHOUT_PLATE, "walking", "similar", "passed", "haired")
-#: Share of the frames that are kept while a base frame is brushed, and while mattes are carried.
-_BRUSHED, _CARRIED = 0.5, 0.2
 
 
 class Example(NamedTuple):
@@ -45,34 +43,14 @@ class Example(NamedTuple):
 
 def make(folder: Path, seeds: Iterable[int]) -> None:
     """Trace a clip of each seed that is not there yet, on all cores."""
-    folder.mkdir(parents=True, exist_ok=True)
-    missing = [(folder, seed) for seed in seeds if not (folder / f"{seed}.npz").exists()]
-    with ProcessPoolExecutor() as pool:
-        list(pool.map(_make, missing))
+    clips.make(folder, seeds, FAMILIES_IN_TURN, _seen)
 
 
 def take(path: Path) -> list[Example]:
     """The examples of a clip."""
     with np.load(path) as kept:
-        return [Example(*(kept[f"{part} {n}"] for part in Example._fields)) for n in range(int(kept["count"]))]
-
-
-def _make(job: tuple[Path, int]) -> None:
-    cv2.setNumThreads(1)
-    folder, seed = job
-    draw = np.random.default_rng(seed)
-    plate = load(FAMILIES_IN_TURN[seed % len(FAMILIES_IN_TURN)], seed)
-    with _seen(plate, _BRUSHED, draw) as first:
-        strokes, _ = brushed(plate, draw)
-    with _seen(plate, _CARRIED, draw) as carried:
-        covers, _ = traced(plate, strokes)
-        if seed % 2:
-            traced(plate, [*strokes, *on_wrong(plate, covers, worst(plate, covers), draw)])
-    found = first + carried
-    planes = {f"{part} {n}": plane for n, one in enumerate(found) for part, plane in one._asdict().items()}
-    part = folder / f"{seed}.part.npz"
-    np.savez(part, count=len(found), **planes)
-    part.replace(folder / f"{seed}.npz")
+        count = len(kept.files) // len(Example._fields)
+        return [Example(*(kept[f"{part}{n}"] for part in Example._fields)) for n in range(count)]
 
 
 @contextmanager

@@ -13,7 +13,7 @@ from upholster.core.colour import luma_weights
 from upholster.core.grids import UpsampledGrid, area, read_colours, read_row, shrunk, upsampled
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of, departure, held
-from upholster.core.matting.places import SparseNetwork, row_starts
+from upholster.core.places import SparseNetwork, row_starts
 from upholster.core.screen.metric import LUMA_WEIGHT
 
 Plane = NDArray[np.float32]

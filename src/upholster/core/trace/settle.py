@@ -1,7 +1,5 @@
 """The matte on a frame from what is expected there: its outline found in the picture, and its coverage."""
 
-from typing import NamedTuple
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -10,11 +8,10 @@ from upholster.core.trace import cues, evidence, weighed
 from upholster.core.trace.colours import Windows
 from upholster.core.trace.cues import FARTHEST, Carried
 from upholster.core.trace.geometry import Box, Mask, box_around, in_whole, signed_distance
+from upholster.core.trace.outline import Found, Traced, covered, smeared
 from upholster.core.trace.painted import DROP, KEEP, SOFT
-from upholster.core.trace.plate import Ground
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Bytes
-from upholster.core.trace.soft import soft_cover
 from upholster.core.trace.walk import walk
 
 Plane = NDArray[np.float32]
@@ -34,36 +31,8 @@ _OWN = 1.0
 _PULL = 0.12
 #: How reluctant a walker is, in units of the mean squared step between neighbours.
 _BETA = 0.7
-#: How far to either side of the outline coverage lies between where the walk was unsure.
-_UNSETTLED = 12
-#: How deep in a part of which nothing is sure its colours are its own, in pixels.
-_CORE = 2
-#: Share of a frame's time for which the shutter is open (half a turn of the disc: common practice, no source); a
-#: smear that the band takes in anyway, and how far one is followed, in pixels.
-_OPEN, _STILL, _FURTHEST = 0.5, 0.5, 8.0
 #: How strongly a change of a matte's area that nothing announced counts as doubt: at 10 % it is worth a look.
 _CHANGED = 3.0
-
-
-class Traced(NamedTuple):
-    """A matte on a frame.
-
-    Attributes
-    ----------
-    label : (h, w) float32
-        How likely each pixel is the subject's, at working size.
-    cover : (h, w) float32
-        Its coverage 0..1.
-    doubt : float
-        How unsure its outline is, 0..1.
-    smeared : (h, w) float32 or None
-        How far into it motion drew its edge, in pixels.
-    """
-
-    label: Plane
-    cover: Plane
-    doubt: float
-    smeared: Plane | None = None
 
 
 def settle(
@@ -103,8 +72,10 @@ def settle(
     more = weighed.corrected(around)
     disputed = (_doubled(around.said + more, expected) > 0) != (expected >= 0.5)
     band |= _without_specks(disputed & (inside > -_GROWS))
+    sure = None
     if brushed is not None:
-        band &= (brushed != KEEP) & (brushed != DROP)
+        sure = (brushed == KEEP) | (brushed == DROP)
+        band &= ~sure
     places = np.nonzero(band)
     found = cues.of_colours(scene, windows, lab, places, carried.moved[places])
     said[places] += cues.summed(
@@ -118,7 +89,8 @@ def settle(
         soft = brushed == SOFT
     if soft is not None and soft.any():
         scene.soft[number] = in_whole(soft, box, now.lab.shape)
-    made = _finish(scene, number, box, lab, label, band, soft, ground, _smeared(carried.moved))
+    outline = Found(lab, label, band, ground, around.said + more, smeared(carried.moved), soft, sure)
+    made = covered(scene, number, box, outline)
     if brushed is not None:
         return made
     # What appears or goes in one step may do so rightly, but somebody should look.
@@ -157,14 +129,6 @@ def _held_together(scene: Scene, lab: Bytes, label: Plane) -> Plane:
     return np.where(kept[parts], label, 0).astype(np.float32)
 
 
-def _smeared(moved: NDArray[np.float32]) -> Plane:
-    """How far into a subject motion draws its edge while the shutter is open, in pixels, from where pixels were."""
-    height, width = moved.shape[:2]
-    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
-    speed = cv2.blur(np.hypot(moved[..., 0] - x, moved[..., 1] - y), (9, 9))
-    return np.clip(_OPEN / 2 * speed - _STILL, 0, _FURTHEST)
-
-
 def walked(lab: Bytes, expected: Plane, band: Mask, said: Plane) -> Plane:
     """How likely each pixel is the subject's: beyond the band as expected, within it by what speaks for either."""
     known = np.where(band, expected, (expected >= 0.5).astype(np.float32)).astype(np.float32)
@@ -174,45 +138,6 @@ def walked(lab: Bytes, expected: Plane, band: Mask, said: Plane) -> Plane:
     steps = np.diff(picture[::2], axis=1)
     mean = float((steps * steps).sum(axis=2).mean()) + 4.0
     return np.clip(walk(known, band, picture, (towards, away), beta=_BETA / mean, little=0.02), 0, 1)
-
-
-def _finish(
-    scene: Scene,
-    number: int,
-    box: Box,
-    lab: Bytes,
-    label: Plane,
-    band: Mask,
-    soft: Mask | None,
-    ground: Ground | None,
-    inward: Plane,
-) -> Traced:
-    """The matte of a whole frame, its coverage found along the outline and where it is soft."""
-    away = signed_distance(label >= 0.5)
-    far = abs(away)
-    unknown = ((away >= -scene.band) & (away <= scene.band + inward)) | ((abs(label - 0.5) < 0.4) & (far <= _UNSETTLED))
-    unknown &= ~_cores_of_new(label >= 0.5, unknown, away)
-    if soft is not None:
-        unknown |= soft
-    cover = soft_cover(lab, label, unknown, ground)
-    whole = [np.zeros(scene.seen(number).lab.shape[:2], np.float32) for _ in range(3)]
-    for plane, part in zip(whole, (label, cover, inward), strict=True):
-        plane[box.slices] = part
-    scene.remember(number, whole[1])
-    rim = band & (far < 2)
-    doubt = float((1 - abs(2 * label[rim] - 1)).mean()) if rim.any() else 0.0
-    return Traced(whole[0], whole[1], doubt, whole[2])
-
-
-def _cores_of_new(inside: Mask, unknown: Mask, away: Plane) -> Mask:
-    """What lies deep in parts of which nothing is sure, as parts that come out from behind something are at first.
-
-    Their colours would be taken from elsewhere.
-    """
-    count, parts = cv2.connectedComponents(inside.astype(np.uint8))
-    unsure = np.ones(count, np.bool_)
-    unsure[np.unique(parts[inside & ~unknown])] = unsure[0] = False
-    return np.asarray(unsure[parts] & (away > _CORE))
 
 
 def _without_specks(where: Mask) -> Mask:
@@ -234,4 +159,7 @@ def joined(scene: Scene, number: int, one: Plane, back: Traced, share: float) ->
     band = abs(signed_distance(label >= 0.5)) < _BAND
     ground = scene.ground(number, box, band)
     inward = np.zeros_like(label) if back.smeared is None else back.smeared[box.slices]
-    return _finish(scene, number, box, lab, label, band, scene.soft_at(number, box), ground, inward)
+    said = (
+        np.zeros((label.shape[0] // 2, label.shape[1] // 2), np.float32) if back.said is None else back.said[box.half]
+    )
+    return covered(scene, number, box, Found(lab, label, band, ground, said, inward, scene.soft_at(number, box)))

@@ -1,5 +1,7 @@
 """How far pixels at an outline are covered: between the subject's colours and those of the ground."""
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -23,8 +25,15 @@ _TELLS, _PLACES = 220.0, 1500.0
 _NOISE, _OUTER = 1.5, 2.0
 
 
-def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Ground | None) -> Plane:
-    """Coverage 0..1 of a part of a picture.
+class Sides(NamedTuple):
+    """The colours that meet at an outline, as L*a*b* in steps of `Seen.lab`, each ``(h, w, 3)`` float32."""
+
+    subject: Plane
+    behind: Plane
+
+
+def sides_of(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Ground | None) -> Sides:
+    """The colours to either side of every pixel, carried there from where they are sure.
 
     Parameters
     ----------
@@ -32,9 +41,27 @@ def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Gro
     label : (h, w) float32
         How likely each pixel is the subject's.
     unknown : (h, w) bool
-        Where coverage may lie between; elsewhere it is 0 or 1 by `label`.
+        Where coverage may lie between.
     ground : Ground or None
         What is behind, where the rest of the clip shows it.
+    """
+    inside = ((label >= 0.5) & ~unknown).astype(np.float32)
+    outside = ((label < 0.5) & ~unknown).astype(np.float32)
+    colours = lab.astype(np.float32)
+    subject, behind = spread(colours, inside), spread(colours, outside)
+    if ground is not None:
+        sure = ground.doubt <= _SURE
+        behind[sure] = ground.lab[sure]
+    return Sides(subject, behind)
+
+
+def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], sides: Sides) -> Plane:
+    """Coverage 0..1 of a part of a picture: where it is not `unknown`, 0 or 1 by `label`.
+
+    Parameters
+    ----------
+    lab, label, unknown
+        As `sides_of` has them.
 
     Notes
     -----
@@ -44,17 +71,10 @@ def soft_cover(lab: Bytes, label: Plane, unknown: NDArray[np.bool_], ground: Gro
     half such an edge. That lies where the projection passes one half: the walk takes whatever is mixed for the
     subject's, since it is unlike the ground.
     """
-    inside = ((label >= 0.5) & ~unknown).astype(np.float32)
-    outside = ((label < 0.5) & ~unknown).astype(np.float32)
-    colours = lab.astype(np.float32)
-    subject, behind = spread(colours, inside), spread(colours, outside)
-    if ground is not None:
-        sure = ground.doubt <= _SURE
-        behind[sure] = ground.lab[sure]
     within = label >= 0.5
     out = within.astype(np.float32)
     placed = out.copy()
-    over_rows(_project_rows, len(out), colours, subject, behind, label, unknown, out, placed)
+    over_rows(_project_rows, len(out), lab, *sides, label, unknown, out, placed)
     core = cv2.distanceTransform(within.astype(np.uint8), cv2.DIST_L2, 3) > _OUTER
     settled = (within & (cv2.GaussianBlur(placed, (0, 0), _NOISE) >= 0.5)) | core
     sharp = cv2.GaussianBlur(settled.astype(np.float32), (0, 0), _LENS)
@@ -107,7 +127,7 @@ def _project_rows(colours, subject, behind, label, unknown, out, placed, first_r
             for c in range(3):
                 way = subject[row, column, c] - behind[row, column, c]
                 far += way * way
-                along += way * (colours[row, column, c] - behind[row, column, c])
+                along += way * (np.float32(colours[row, column, c]) - behind[row, column, c])
             share = clamped(along / max(far, np.float32(1.0)), np.float32(1.0))
             told = far / (far + np.float32(_TELLS))
             out[row, column] = told * share + (np.float32(1.0) - told) * label[row, column]
