@@ -33,6 +33,12 @@ few more blocks then: those with any pixel that is covered, or is not solid.
 The trace's was trained for 20 minutes on 47 clips of 48 frames, carried without it, by the code this grew from; then
 `--further` at 1.5e-3 for 30 minutes on 57 such clips (seeds 1000 to 1072) and 81 of 60 frames, carried with it (seeds
 1100 to 1180).
+
+The trace's of single pixels was trained for 5 minutes on 28 clips (seeds from 3000 on, carried without it), `--further`
+at 4e-3 for 12 on 70 (to 3120, the later ones carried with it), and, once `fine.ENDS` was there, for 16 on 113 (3000 to
+3051, 3100 to 3148, and twelve of 3302 to 3314); on one core, beside other programs. What made its examples was a trial
+from which `bench/learn/fine` was written: the same planes and places, but other families in turn (more of hair first,
+more that are blurred at last).
 """
 
 import argparse

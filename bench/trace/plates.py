@@ -229,7 +229,7 @@ def standing(draw: Draw) -> Scene:
 
 
 def maned(draw: Draw) -> Scene:
-    """Hair of many kinds: networks learn from it, and it is in no table."""
+    """Hair of many kinds; networks learn from it, and it is in no table."""
     camera = draw.choice([still, handheld, lambda draw: handheld(draw, draw.uniform(-4, 4))])(draw)
     return Scene(_ground(draw), _maned(draw), camera=camera, noise=draw.uniform(0.002, 0.012))
 

@@ -10,13 +10,13 @@ import numpy as np
 from bench.learn import clips
 from bench.learn.places import Example, load_all
 from bench.trace.__main__ import Plate
-from bench.trace.plates import FAMILIES, WITHOUT_PLATE
+from bench.trace.plates import FAMILIES, TAUGHT, WITHOUT_PLATE
 
 from upholster.core.trace import fine, outline, settle
 from upholster.core.trace.geometry import Box
 
 #: Families in turn; more often those with hair, and those that are followed worst.
-FAMILIES_IN_TURN = (*FAMILIES, *WITHOUT_PLATE, "haired", "haired", "haired", "walking", "similar", "passed")
+FAMILIES_IN_TURN = (*FAMILIES, *WITHOUT_PLATE, *TAUGHT, "maned", "haired", "blurred", "walking", "similar", "passed")
 #: Of fewer places than this a frame teaches nothing.
 _LEAST = 200
 
