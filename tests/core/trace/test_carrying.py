@@ -14,7 +14,10 @@ from upholster.core.documents.strokes import Strokes
 from upholster.core.documents.traces import Trace
 from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.raster import Raster
-from upholster.core.trace import anchor
+from upholster.core.trace import anchor, carry
+from upholster.core.trace.cues import Carried
+from upholster.core.trace.geometry import Box
+from upholster.core.trace.outline import Traced
 from upholster.core.trace.painted import painted
 from upholster.core.trace.run import Made, preview, run
 from upholster.core.trace.scene import Scene
@@ -46,6 +49,24 @@ def test_strokes_on_one_frame_carry_over_the_clip(whole: dict[int, Plane]) -> No
     assert np.mean(found) > 0.96 and min(found) > 0.93
     assert np.mean([(whole[n] - TRUTH[n]) ** 2 for n in range(LENGTH)]) < 2.5e-3
     assert all(cover.min() >= 0 and cover.max() <= 1 and cover.dtype == np.float32 for cover in whole.values())
+
+
+def test_what_is_carried_counts_for_more_than_it_covered(monkeypatch: pytest.MonkeyPatch) -> None:
+    """By hand: 1.3 times, and never more than whole."""
+    expected: list[Plane] = []
+    settle = carry.settle
+
+    def settled(scene: Scene, number: int, box: Box, carried: Carried, *rest: Any, **more: Any) -> Traced:
+        expected.append(carried.cover)
+        return settle(scene, number, box, carried, *rest, **more)
+
+    monkeypatch.setattr(carry, "settle", settled)
+    cover = np.zeros((180, 320), np.float32)
+    cover[60:120, 60:120], cover[60:120, 120:150] = 1, 0.4
+    carry.step(Scene([SEEN[0]].__getitem__, 1), 0, 0, cover)
+    inner = expected[0][80:90]
+    assert np.count_nonzero(abs(inner - 0.52) < 1e-3) > 200 and np.count_nonzero(inner == 1) > 500
+    assert expected[0].max() == 1
 
 
 def test_a_base_in_the_middle_is_carried_both_ways() -> None:
