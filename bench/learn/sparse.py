@@ -4,12 +4,14 @@ Only the places along edges are worked on, as in the product: what its compiled 
 slopes.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
 import torch
+from bench.learn.descent import descend
+from bench.learn.places import Example
 from numpy.typing import NDArray
 from torch import Tensor, nn
 
@@ -198,6 +200,58 @@ def batches(frames: list[Frame], mirrored: Mirrored, draw: np.random.Generator) 
         places = np.concatenate([crop.places + [top, 0] for crop, top in zip(crops, tops, strict=False)])
         told, true, weight = (torch.from_numpy(np.concatenate(each)) for each in list(zip(*crops, strict=True))[1:])
         yield Batch(told, neighbours(places.astype(np.int32)), true, weight)
+
+
+class Covering(NamedTuple):
+    """How a network learns whose word is added to the coverage it is told of.
+
+    Attributes
+    ----------
+    told, planes, layers : int
+        Of the network.
+    cover : slice
+        The coverage of the pixels among what is told.
+    lost : callable
+        What such a coverage misses of the true one, ``(n, k)`` both.
+    floor : float
+        The least error of a frame, which weighs it.
+    mirrored : Mirrored
+    """
+
+    told: int
+    planes: int
+    layers: int
+    cover: slice
+    lost: Callable[[Tensor, Tensor], Tensor]
+    floor: float
+    mirrored: Mirrored
+
+
+def cover_learnt(
+    examples: list[Example], how: Covering, minutes: float, begun: Path | None, rate: float, seed: int
+) -> Network:
+    """A network that learnt for so many minutes, from scratch or from what was `begun` before."""
+    torch.manual_seed(seed)
+    torch.set_num_threads(2)
+    frames = [_weighed(example, how) for example in examples]
+    network = Network(how.told, BLOCK**2, how.planes, how.layers)
+    if begun:
+        network.resume(begun)
+
+    def loss(batch: Batch) -> tuple[Tensor, float]:
+        cover = batch.told[:, how.cover] + network(batch.told, batch.beside)
+        lost = (how.lost(cover, batch.true) * batch.weight[:, None]).mean()
+        return lost, float(((cover.detach().clamp(0, 1) - batch.true) ** 2).mean())
+
+    descend(network, batches(frames, how.mirrored, np.random.default_rng(seed)), loss, minutes, rate)
+    return network
+
+
+def _weighed(example: Example, how: Covering) -> Frame:
+    """Frames whose error is small already count for more of it, so that none is spoilt for the sake of others."""
+    before = torch.from_numpy(example.told[:, how.cover].astype(np.float32))
+    lost = float(how.lost(before, torch.from_numpy(example.true.astype(np.float32))).mean())
+    return Frame(*example, (lost + how.floor) ** -0.5)
 
 
 def keep(network: Network, path: Path, sample: Path) -> None:

@@ -2,12 +2,9 @@
 
 from pathlib import Path
 
-import numpy as np
 import torch
-from bench.learn.descent import descend
 from bench.learn.fine import examples
-from bench.learn.places import Example
-from bench.learn.sparse import Batch, Frame, Mirrored, Network, batches
+from bench.learn.sparse import Covering, Mirrored, Network, cover_learnt
 from torch import Tensor
 
 from upholster.core.trace import fine
@@ -26,13 +23,6 @@ _MIRRORED = Mirrored(
 _COVER = slice(4, 8)
 
 
-def _weighed(example: Example) -> Frame:
-    """Frames whose error is small already count for more of it, so that none is spoilt for the sake of others."""
-    before = torch.from_numpy(example.told[:, _COVER].astype(np.float32))
-    lost = float(_lost(before, torch.from_numpy(example.true.astype(np.float32))).mean())
-    return Frame(*example, (lost + _FLOOR) ** -0.5)
-
-
 def _lost(cover: Tensor, alpha: Tensor) -> Tensor:
     """What coverage misses, and whether the pixel falls on the wrong side."""
     cover = (cover - fine.ENDS) / (1 - 2 * fine.ENDS)
@@ -45,17 +35,5 @@ def _lost(cover: Tensor, alpha: Tensor) -> Tensor:
 
 def train(folder: Path, minutes: float, begun: Path | None = None, rate: float = 5e-3, seed: int = 1) -> Network:
     """A network that learnt for so many minutes, from scratch or from what was `begun` before."""
-    torch.manual_seed(seed)
-    torch.set_num_threads(2)
-    frames = [_weighed(example) for example in examples.load(folder)]
-    network = Network(fine.TOLD, fine.BLOCK**2, PLANES, LAYERS)
-    if begun:
-        network.resume(begun)
-
-    def loss(batch: Batch) -> tuple[Tensor, float]:
-        cover = batch.told[:, _COVER] + network(batch.told, batch.beside)
-        lost = (_lost(cover, batch.true) * batch.weight[:, None]).mean()
-        return lost, float(((cover.detach().clamp(0, 1) - batch.true) ** 2).mean())
-
-    descend(network, batches(frames, _MIRRORED, np.random.default_rng(seed)), loss, minutes, rate)
-    return network
+    how = Covering(fine.TOLD, PLANES, LAYERS, _COVER, _lost, _FLOOR, _MIRRORED)
+    return cover_learnt(examples.load(folder), how, minutes, begun, rate, seed)
