@@ -61,12 +61,7 @@ def _keep(folder: Path, told: Told, path: Path) -> None:
     part.replace(folder / path.name)
 
 
-def load(folder: Path, name: str) -> list[Example]:
-    """All examples that were made."""
-    return load_all(folder / name)
-
-
-def load_all(folder: Path) -> list[Example]:
+def load(folder: Path) -> list[Example]:
     """All examples in a folder."""
     found = []
     for path in sorted(folder.glob("*.npz")):

@@ -1,5 +1,6 @@
 """Plates without a screen, with exact truth: drawn at random from families, filmed, and compressed as cameras do."""
 
+import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from math import cos, pi, sin
@@ -285,7 +286,9 @@ def film(name: str, seed: int, folder: Path) -> tuple[Path, Path]:
     draw = np.random.default_rng([seed, sum(map(ord, name))])
     scene = (FAMILIES | WITHOUT_PLATE | TAUGHT)[name](draw)
     covers = []
-    with av.open(str(video), "w") as out:
+    # Whoever films the same at the same time finds the whole of either, or nothing.
+    parts = [path.with_name(f"{os.getpid()}.{path.name}") for path in (video, truth)]
+    with av.open(str(parts[0]), "w") as out:
         stream = out.add_stream("libx264", rate=24, options={"crf": "20", "preset": "fast"})
         stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
         stream.codec_context.color_range = 1
@@ -295,5 +298,7 @@ def film(name: str, seed: int, folder: Path) -> tuple[Path, Path]:
             picture = av.VideoFrame.from_ndarray(np.rint(plate * 255).astype(np.uint8), "rgb24")
             out.mux(stream.encode(picture.reformat(format="yuv420p", dst_colorspace=1)))
         out.mux(stream.encode())
-    np.savez_compressed(truth, np.stack(covers))
+    np.savez_compressed(parts[1], np.stack(covers))
+    for part, path in zip(parts, (video, truth), strict=True):
+        part.replace(path)
     return video, truth

@@ -7,8 +7,8 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
-from bench.learn import clips
-from bench.learn.places import Example, load_all
+from bench.learn import clips, places
+from bench.learn.places import Example
 from bench.trace.__main__ import Plate
 from bench.trace.plates import FAMILIES, TAUGHT, WITHOUT_PLATE
 
@@ -28,7 +28,7 @@ def make(folder: Path, seeds: Iterable[int]) -> None:
 
 def load(folder: Path) -> list[Example]:
     """All examples that were made."""
-    return load_all(folder)
+    return places.load(folder)
 
 
 @contextmanager
@@ -42,15 +42,15 @@ def _seen(plate: Plate, share: float, draw: np.random.Generator) -> Iterator[lis
         where[:] = [(number, box)]
         return cover(scene, number, box, *rest)
 
-    def telling(known: fine.Known, away: Any, places: Any) -> Any:
-        told = tell(known, away, places)
-        if draw.random() < share and len(places) >= _LEAST:
+    def telling(known: fine.Known, away: Any, at: Any) -> Any:
+        told = tell(known, away, at)
+        if draw.random() < share and len(at) >= _LEAST:
             ((number, box),) = where
             rows, columns = known.said.shape
             side = fine.BLOCK
             blocks = plate.truth[number][box.slices].reshape(rows, side, columns, side).transpose(0, 2, 1, 3)
-            true = blocks[places[:, 0], places[:, 1]].reshape(len(places), side**2)
-            found.append(Example(places, told.astype(np.float16), true.astype(np.float16)))
+            true = blocks[at[:, 0], at[:, 1]].reshape(len(at), side**2)
+            found.append(Example(at, told.astype(np.float16), true.astype(np.float16)))
         return told
 
     with patch.object(settle, "covered", covered), patch.object(fine, "told", telling):

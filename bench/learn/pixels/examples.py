@@ -26,7 +26,7 @@ def make(folder: Path, seeds: Iterable[int]) -> None:
 
 def load(folder: Path) -> list[Example]:
     """All examples that were made."""
-    return places.load(folder, "pixels")
+    return places.load(folder / "pixels")
 
 
 def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:

@@ -32,7 +32,7 @@ def make(folder: Path, seeds: Iterable[int]) -> None:
 
 def load(folder: Path) -> list[Example]:
     """All examples that were made."""
-    return places.load(folder, "rims")
+    return places.load(folder / "rims")
 
 
 def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:

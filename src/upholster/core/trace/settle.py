@@ -1,4 +1,4 @@
-"""The matte on a frame from what is expected there: its outline found in the picture, and its coverage."""
+"""The matte on a frame from what is expected there: its outline found in the picture."""
 
 import cv2
 import numpy as np
