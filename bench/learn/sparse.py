@@ -16,8 +16,7 @@ from numpy.typing import NDArray
 from torch import Tensor, nn
 
 from upholster.core.kernels import compiled
-from upholster.core.matting.pixels import BLOCK
-from upholster.core.places import Layers, neighbours, read
+from upholster.core.places import BLOCK, Layers, neighbours, read
 
 #: Blocks to either side of the middle of a crop, and crops of a step.
 _REACH, _BATCH = 40, 6

@@ -11,6 +11,7 @@ from upholster.core.first_recipe import first_look
 from upholster.core.grids import upsampled
 from upholster.core.matting import pixels
 from upholster.core.matting.described import basis
+from upholster.core.places import BLOCK
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.metric import LUMA_WEIGHT
 from upholster.core.screen.survey import survey
@@ -34,7 +35,7 @@ def grids(width: int, height: int) -> tuple:
 def says(value: float, monkeypatch: pytest.MonkeyPatch) -> None:
     given = np.float32(value)
     monkeypatch.setattr(
-        pixels.NETWORK, "answer", lambda told, places: np.full((len(told), pixels.BLOCK**2), given, np.float32)
+        pixels.NETWORK, "answer", lambda told, places: np.full((len(told), BLOCK**2), given, np.float32)
     )
 
 

@@ -12,6 +12,7 @@ from upholster.core.first_recipe import first_look
 from upholster.core.grids import upsampled
 from upholster.core.matting import rims
 from upholster.core.matting.described import basis
+from upholster.core.places import BLOCK
 from upholster.core.screen.clean_plate import measure_screen
 from upholster.core.screen.survey import survey
 
@@ -27,7 +28,7 @@ def grids(width: int, height: int) -> tuple:
 
 
 def says(departure: tuple[float, float, float], monkeypatch: pytest.MonkeyPatch) -> None:
-    given = np.repeat(np.float32(departure), rims.BLOCK**2)
+    given = np.repeat(np.float32(departure), BLOCK**2)
     monkeypatch.setattr(rims.NETWORK, "answer", lambda told, places: np.tile(given, (len(told), 1)))
 
 

@@ -12,6 +12,7 @@ from bench.learn.places import Example
 from bench.trace.__main__ import Plate
 from bench.trace.plates import FAMILIES, TAUGHT, WITHOUT_PLATE
 
+from upholster.core.places import BLOCK
 from upholster.core.trace import fine, outline, settle
 from upholster.core.trace.geometry import Box
 
@@ -47,7 +48,7 @@ def _seen(plate: Plate, share: float, draw: np.random.Generator) -> Iterator[lis
         if draw.random() < share and len(at) >= _LEAST:
             ((number, box),) = where
             rows, columns = known.said.shape
-            side = fine.BLOCK
+            side = BLOCK
             blocks = plate.truth[number][box.slices].reshape(rows, side, columns, side).transpose(0, 2, 1, 3)
             true = blocks[at[:, 0], at[:, 1]].reshape(len(at), side**2)
             found.append(Example(at, told.astype(np.float16), true.astype(np.float16)))

@@ -16,6 +16,7 @@ from upholster.core.matting import rims
 from upholster.core.matting.described import basis
 from upholster.core.pipeline.runner import key, plate_of
 from upholster.core.pipeline.stage import Changes, Picture
+from upholster.core.places import BLOCK
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.stages.edge import edge_colour
 
@@ -50,7 +51,7 @@ def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
     if len(at) < _LEAST:
         return None
     told = rims.told(found, kept, cover, *grids, at, 1, frame.noise)
-    corners = np.ascontiguousarray(screen[:, :: rims.BLOCK, :: rims.BLOCK])
+    corners = np.ascontiguousarray(screen[:, ::BLOCK, ::BLOCK])
     to = basis(corners)
     seen = [_blocks(channel) - corner[..., None] for channel, corner in zip(rgb, corners, strict=True)]
     away = [sum(to[k, c][..., None] * seen[c] for c in range(3)) for k in range(3)]
@@ -60,7 +61,7 @@ def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
 
 def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:
     """Pixels by their blocks, ``(rows, columns, 4)``."""
-    side, (height, width) = rims.BLOCK, plane.shape
+    side, (height, width) = BLOCK, plane.shape
     blocks = plane.reshape(height // side, side, width // side, side).transpose(0, 2, 1, 3)
     return blocks.reshape(height // side, width // side, -1)
 

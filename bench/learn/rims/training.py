@@ -14,6 +14,7 @@ from bench.learn.sparse import Batch, Frame, Mirrored, Network, batches
 from torch import Tensor
 
 from upholster.core.matting import rims
+from upholster.core.places import BLOCK
 
 #: Planes of a place, and layers that look around.
 PLANES, LAYERS = 32, 3
@@ -62,7 +63,7 @@ def train(folder: Path, minutes: float, begun: Path | None = None, rate: float =
     torch.manual_seed(seed)
     torch.set_num_threads(2)
     frames = [_weighed(example) for example in examples.load(folder)]
-    network = Network(rims.TOLD, 3 * rims.BLOCK**2, PLANES, LAYERS)
+    network = Network(rims.TOLD, 3 * BLOCK**2, PLANES, LAYERS)
     if begun:
         network.resume(begun)
 

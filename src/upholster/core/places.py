@@ -17,6 +17,8 @@ from upholster.core.kernels import compiled, over_rows
 
 Plane = NDArray[np.float32]
 
+#: Pixels of a block on a side: networks of single pixels are asked about all of a block at once.
+BLOCK = 2
 #: Places worked on at a time: what is known of them stays in the processor's cache, and no library splits the work.
 _RUN = 128
 

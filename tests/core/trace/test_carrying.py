@@ -14,14 +14,12 @@ from upholster.core.documents.strokes import Strokes
 from upholster.core.documents.traces import Trace
 from upholster.core.pipeline.runner import Plate, key, plate_of
 from upholster.core.raster import Raster
-from upholster.core.trace import anchor, carry
-from upholster.core.trace.cues import Carried
-from upholster.core.trace.geometry import Box
-from upholster.core.trace.outline import Traced
+from upholster.core.trace import anchor
 from upholster.core.trace.painted import painted
 from upholster.core.trace.run import Made, preview, run
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Seen, seen
+from upholster.core.trace.settle import _between
 
 Plane = NDArray[np.float32]
 LENGTH = 20
@@ -49,24 +47,6 @@ def test_strokes_on_one_frame_carry_over_the_clip(whole: dict[int, Plane]) -> No
     assert np.mean(found) > 0.96 and min(found) > 0.93
     assert np.mean([(whole[n] - TRUTH[n]) ** 2 for n in range(LENGTH)]) < 2.5e-3
     assert all(cover.min() >= 0 and cover.max() <= 1 and cover.dtype == np.float32 for cover in whole.values())
-
-
-def test_what_is_carried_counts_for_more_than_it_covered(monkeypatch: pytest.MonkeyPatch) -> None:
-    """By hand: 1.3 times, and never more than whole."""
-    expected: list[Plane] = []
-    settle = carry.settle
-
-    def settled(scene: Scene, number: int, box: Box, carried: Carried, *rest: Any, **more: Any) -> Traced:
-        expected.append(carried.cover)
-        return settle(scene, number, box, carried, *rest, **more)
-
-    monkeypatch.setattr(carry, "settle", settled)
-    cover = np.zeros((180, 320), np.float32)
-    cover[60:120, 60:120], cover[60:120, 120:150] = 1, 0.4
-    carry.step(Scene([SEEN[0]].__getitem__, 1), 0, 0, cover)
-    inner = expected[0][80:90]
-    assert np.count_nonzero(abs(inner - 0.52) < 1e-3) > 200 and np.count_nonzero(inner == 1) > 500
-    assert expected[0].max() == 1
 
 
 def test_a_base_in_the_middle_is_carried_both_ways() -> None:
@@ -128,6 +108,17 @@ def test_between_two_brushed_frames_mattes_come_from_both_sides() -> None:
     made = {m.frame: m.cover for m in traced([*street_strokes(), *street_strokes(12)])}
     assert sorted(made) == list(range(LENGTH))
     assert min(overlap(made[n], TRUTH[n]) for n in range(LENGTH)) > 0.93
+
+
+def test_outlines_that_are_apart_meet_between_and_what_is_unsure_on_both_sides_stays_so() -> None:
+    """By hand, in equal shares: outlines at columns 40 and 48 meet at 44; strands of .2 and .4 are .3, and .2 is .1."""
+    columns = np.arange(100)[None].repeat(60, 0)
+    one, two = (np.where(columns < edge, np.float32(1), np.float32(0)) for edge in (40, 48))
+    one[:, 70:80], two[:, 70:75] = 0.2, 0.4
+    label = _between(one, two, np.float32(0.5))
+    assert (label[:, :40] == 1).all() and (label[:, 48:70] == 0).all()
+    assert (label[:, 40:44] >= 0.5).all() and (label[:, 44:48] < 0.5 + 1e-6).all()
+    assert label[30, 72] == pytest.approx(0.3) and label[30, 77] == pytest.approx(0.1)
 
 
 def test_what_comes_before_a_correction_stays_unless_it_is_asked(whole: dict[int, Plane]) -> None:

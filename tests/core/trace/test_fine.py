@@ -1,6 +1,7 @@
 """The network of single pixels along a traced outline: where it is asked, what it is told, and what comes of it."""
 
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -34,7 +35,7 @@ def known(label: Plane, lab: NDArray[np.uint8] | None = None, doubt: int = 2) ->
     ground = Ground(flat[1], np.full(label.shape, doubt, np.uint8))
     sides = Sides(*(colour.astype(np.float32) for colour in flat))
     said = np.zeros((label.shape[0] // 2, label.shape[1] // 2), np.float32)
-    return fine.Known(picture, label, label.copy(), sides, ground, said)
+    return fine.Known(picture, label, label.copy(), sides, ground, said, label)
 
 
 def where(of: fine.Known) -> NDArray[np.bool_]:
@@ -143,3 +144,35 @@ def test_strands_come_out_nearer_to_what_is_true(monkeypatch: pytest.MonkeyPatch
     monkeypatch.setattr(fine, "corrected", lambda known, *rest: known.cover)
     without = missed()
     assert found[0] < 0.8 * without[0] and found[1:].mean() < 0.8 * without[1:].mean()
+
+
+def test_strands_between_two_brushed_frames_are_as_good_as_those_carried_from_one() -> None:
+    """The head with hair again: strands have no outline by which what comes from either side could be joined."""
+    length = 12
+    frames, truth = zip(*(haired(n) for n in range(length)), strict=True)
+    looked = [seen(rgb) for rgb in frames]
+    last = length - 1
+    more = [{**s, "frame": last, "points": [[x + 3 * last, y] for x, y in s["points"]]} for s in haired_strokes()]
+
+    def missed(strokes: list[dict[str, Any]]) -> float:
+        trace = Trace.model_validate({"strokes": strokes, "last": last})
+        made = {m.frame: m.cover for m in run(trace, looked.__getitem__, length, (320, 180), lambda n: None)}
+        return float(np.mean([np.mean((made[n] - truth[n]) ** 2) for n in range(1, last)]))
+
+    assert missed([*haired_strokes(), *more]) < 1.25 * missed(haired_strokes())
+
+
+def test_what_was_partly_covered_before_is_asked_about_again() -> None:
+    """Far from the outline: near what was expected, where no clean plate is known, and nothing of what is solid."""
+    label = left_half()
+    told = known(label, doubt=UNKNOWN)
+    away = signed_distance(label >= 0.5)
+    strand = label.copy()
+    strand[30:32, 100:150] = 0.4
+    first, again = (fine.asked(each, away) for each in (told, told._replace(expected=strand)))
+    assert 2 * first[:, 1].max() < 112 and 150 < 2 * again[:, 1].max() < 160
+    beyond = again[2 * again[:, 1] > 112]
+    assert beyond[:, 0].min() == 12 and beyond[:, 0].max() == 18
+    assert again[:, 1].min() == first[:, 1].min()
+    sure = known(label)._replace(expected=strand)
+    assert np.array_equal(fine.asked(sure, away), fine.asked(known(label), away))

@@ -13,13 +13,13 @@ from upholster.core.colour import luma_weights
 from upholster.core.grids import UpsampledGrid, area, read_colours, read_row, shrunk, upsampled
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of, departure, held
-from upholster.core.places import SparseNetwork, row_starts
+from upholster.core.places import BLOCK, SparseNetwork, row_starts
 from upholster.core.screen.metric import LUMA_WEIGHT
 
 Plane = NDArray[np.float32]
 
-#: Pixels of a block on a side, and what is told of each.
-BLOCK, TOLD = 2, 37
+#: What is told of a block.
+TOLD = 37
 #: Coverage up to which all around is clear, and from which all around is solid.
 CLEAR, SOLID = 0.06, 0.94
 #: Blocks on a side of the surroundings whose coverage is told, and of those whose solid and bare colours are.

@@ -15,8 +15,8 @@ from upholster.core.colour import luma_weights
 from upholster.core.grids import UpsampledGrid, area, read_colours
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of, colour_of, departure
-from upholster.core.matting.pixels import BLOCK, coarseness, unsure
-from upholster.core.places import SparseNetwork, row_starts
+from upholster.core.matting.pixels import coarseness, unsure
+from upholster.core.places import BLOCK, SparseNetwork, row_starts
 
 Plane = NDArray[np.float32]
 Places = NDArray[np.int32]

@@ -18,8 +18,6 @@ Plane = NDArray[np.float32]
 
 #: From which odds on the colours of the whole dispute a matte.
 _DISPUTED = 1.5
-#: By how much coverage counts for more as it is carried: strands that come out too thin would be thinner every frame.
-_LIFTED = np.float32(1.3)
 
 
 def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
@@ -29,7 +27,7 @@ def step(scene: Scene, before: int, after: int, cover: Plane) -> Traced:
     if box is None:
         return Traced(np.zeros_like(cover), np.zeros_like(cover), 0.0)
     moved, unsure = motion(then, now, box)
-    part = np.minimum(_LIFTED * cover[box.slices], np.float32(1))
+    part = cover[box.slices]
     near = (abs(signed_distance(part >= 0.5)) < colours.REACH).astype(np.uint8)
     then_lab, now_lab = (np.ascontiguousarray(seen.lab[box.slices]) for seen in (then, now))
     windows = colours.learnt(then_lab, _undisputed(scene, then_lab, part), scene.colours, near)

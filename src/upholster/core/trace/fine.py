@@ -1,8 +1,9 @@
 """A small network's word on the coverage of single pixels along a traced outline: strands, fur, and what lies between.
 
 What belongs to a subject is found in its windows and at half the size; strands are finer. Blocks of two by two pixels
-are looked at along the outline, and where the clean plate disputes what was found near it. The network was trained on
-drawn clips (`bench/learn`).
+are looked at along the outline, where the clean plate disputes what was found near it, and, where there is none, near
+what was partly covered before: so strands that were found are followed, and grow. The network was trained on drawn
+clips (`bench/learn`).
 """
 
 from typing import NamedTuple
@@ -12,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.kernels import compiled, over_rows
-from upholster.core.places import SparseNetwork, row_starts
+from upholster.core.places import BLOCK, SparseNetwork, row_starts
 from upholster.core.trace.geometry import Mask
 from upholster.core.trace.plate import UNKNOWN, Ground
 from upholster.core.trace.seen import Bytes
@@ -20,13 +21,16 @@ from upholster.core.trace.soft import Sides
 
 Plane = NDArray[np.float32]
 
-#: Pixels of a block on a side, and what is told of each.
-BLOCK, TOLD = 2, 48
+#: What is told of a block.
+TOLD = 48
 #: How far from the outline all blocks are asked about, and those that the clean plate disputes, outside and inside.
 _NEAR, _OUT, _IN = 6, 72, 40
 #: Distance from the clean plate in steps of `lab`, beyond its doubt, from which on it disputes what is outside, and
 #: up to which what is inside; of the latter also by the distance of the subject's colours.
 _OFF, _ALIKE, _BETWEEN = 12.0, 8.0, 0.6
+#: Coverage that was expected outside, from which on it is asked about again where no clean plate is known, and about
+#: blocks as far from it.
+_THERE, _FOLLOWED = 0.1, 2
 #: Blocks on a side of the surroundings whose labels and departures are told.
 _WIDE, _NEARBY = 15, 9
 #: Square of a departure, in steps of `lab`, that tells where the subject's nearby lies.
@@ -50,6 +54,8 @@ class Known(NamedTuple):
     ground : Ground or None
     said : (h / 2, w / 2) float32
         Logarithm of the odds by all that spoke of it.
+    expected : (h, w) float32
+        The coverage it was expected to have, 0..1.
     """
 
     lab: Bytes
@@ -58,6 +64,7 @@ class Known(NamedTuple):
     sides: Sides
     ground: Ground | None
     said: Plane
+    expected: Plane
 
     @property
     def doubt(self) -> Bytes:
@@ -99,6 +106,10 @@ def asked(known: Known, away: Plane) -> NDArray[np.int32]:
     """Row and column of each block the network is asked about, ``(n, 2)``, row by row."""
     where = np.zeros(known.said.shape, np.uint8)
     over_rows(_ask, len(where), known.lab, *known.sides, known.doubt, away, where)
+    before = cv2.resize(known.expected, where.shape[::-1], interpolation=cv2.INTER_AREA) > _THERE
+    outside = away[::BLOCK, ::BLOCK]
+    before &= (outside < 0) & (outside > -_OUT) & (known.doubt[::BLOCK, ::BLOCK] == UNKNOWN)
+    where |= cv2.dilate(before.astype(np.uint8), np.ones((2 * _FOLLOWED + 1, 2 * _FOLLOWED + 1), np.uint8))
     where = cv2.dilate(where, np.ones((3, 3), np.uint8))
     found = cv2.findNonZero(where)
     if found is None:

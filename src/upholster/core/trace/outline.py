@@ -63,6 +63,8 @@ class Found(NamedTuple):
         What is behind, where the rest of the clip shows it.
     said : (h / 2, w / 2) float32
         Logarithm of the odds by all that spoke of it.
+    expected : (h, w) float32
+        The coverage it was expected to have.
     inward : (h, w) float32
         How far into the subject motion drew its edge, in pixels.
     soft, sure : (h, w) bool or None
@@ -74,6 +76,7 @@ class Found(NamedTuple):
     band: Mask
     ground: Ground | None
     said: Plane
+    expected: Plane
     inward: Plane
     soft: Mask | None = None
     sure: Mask | None = None
@@ -91,7 +94,7 @@ def covered(scene: Scene, number: int, box: Box, found: Found) -> Traced:
         unknown |= found.soft
     sides = sides_of(found.lab, label, unknown, found.ground)
     cover = soft_cover(found.lab, label, unknown, sides)
-    known = fine.Known(found.lab, label, cover, sides, found.ground, found.said)
+    known = fine.Known(found.lab, label, cover, sides, found.ground, found.said, found.expected)
     told = [mask for mask in (found.soft, found.sure) if mask is not None]
     cover = fine.corrected(known, away, np.logical_or.reduce(told) if told else None)
     height, width = scene.seen(number).lab.shape[:2]

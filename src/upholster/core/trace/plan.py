@@ -6,7 +6,7 @@ from typing import NamedTuple
 from upholster.core.documents.traces import Trace
 
 #: Changes whenever mattes are computed in another way.
-VERSION = 6
+VERSION = 7
 
 
 class Stretch(NamedTuple):

@@ -117,7 +117,7 @@ def _blended(scene: Scene, stretch: Stretch, start: Plane, brushed: Brushed, hav
     for frame in frames:
         step = carry.step(scene, before, frame, cover)
         before, cover = frame, step.cover
-        forth[frame] = _packed(step.label)
+        forth[frame] = _packed(step)
     end = _corrected(scene, stretch.end, known, brushed, lambda end: carry.step(scene, before, end, cover))
     yield end
     learn(scene, stretch.end, end.cover)
@@ -128,7 +128,8 @@ def _blended(scene: Scene, stretch: Stretch, start: Plane, brushed: Brushed, hav
         after, cover = frame, back.cover
         there = place / count
         share = there * there * (3 - 2 * there)
-        both = joined(scene, frame, _unpacked(forth.pop(frame)), back, share)
+        label, forward = _unpacked(forth.pop(frame))
+        both = joined(scene, frame, label, forward, back, share)
         yield Made(frame, both.cover, both.doubt)
 
 
@@ -141,14 +142,17 @@ def learn(scene: Scene, frame: int, cover: Plane) -> None:
     scene.memory = {**dict(latest), frame: colours.whole(scene.seen(frame).lab, cover, scene.colours)}
 
 
-def _packed(label: Plane) -> NDArray[np.uint8]:
-    return np.asarray(cv2.imencode(".png", np.rint(label * 255).astype(np.uint8))[1])
+def _packed(traced: Traced) -> NDArray[np.uint8]:
+    """Label and coverage, one above the other."""
+    both = np.vstack([traced.label, traced.cover])
+    return np.asarray(cv2.imencode(".png", np.rint(both * 255).astype(np.uint8))[1])
 
 
-def _unpacked(data: NDArray[np.uint8]) -> Plane:
+def _unpacked(data: NDArray[np.uint8]) -> tuple[Plane, Plane]:
     grey = cv2.imdecode(data, cv2.IMREAD_GRAYSCALE)
     assert grey is not None, "it was packed here"
-    return grey.astype(np.float32) / np.float32(255)
+    label, cover = np.split(grey.astype(np.float32) / np.float32(255), 2)
+    return label, cover
 
 
 def preview(scene: Scene, trace: Trace, frame: int, plate: tuple[int, int], carried: Plane | None) -> Traced:

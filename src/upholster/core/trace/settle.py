@@ -89,7 +89,7 @@ def settle(
         soft = brushed == SOFT
     if soft is not None and soft.any():
         scene.soft[number] = in_whole(soft, box, now.lab.shape)
-    outline = Found(lab, label, band, ground, around.said + more, smeared(carried.moved), soft, sure)
+    outline = Found(lab, label, band, ground, around.said + more, expected, smeared(carried.moved), soft, sure)
     made = covered(scene, number, box, outline)
     if brushed is not None:
         return made
@@ -144,22 +144,39 @@ def _without_specks(where: Mask) -> Mask:
     return cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
 
 
-def joined(scene: Scene, number: int, one: Plane, back: Traced, share: float) -> Traced:
-    """A matte that was carried to a frame from both sides; `share` 0..1 of it is that carried back."""
-    other = back.label
-    box = box_around((one > 0.05) | (other > 0.05), AROUND)
+def joined(scene: Scene, number: int, label: Plane, cover: Plane, back: Traced, share: float) -> Traced:
+    """A matte that was carried to a frame from both sides; `share` 0..1 of it is that carried back.
+
+    Parameters
+    ----------
+    label, cover : (h, w) float32
+        As it was carried forth: how likely each pixel is the subject's, and its coverage.
+    """
+    box = box_around((label > 0.05) | (back.label > 0.05), AROUND)
     if box is None:
-        return Traced(np.zeros_like(one), np.zeros_like(one), 0.0)
-    lab = np.ascontiguousarray(scene.seen(number).lab[box.slices])
-    first, second = one[box.slices], other[box.slices]
+        return Traced(np.zeros_like(label), np.zeros_like(label), 0.0)
+    part, weight = box.slices, np.float32(share)
+    lab = np.ascontiguousarray(scene.seen(number).lab[part])
+    between = _between(label[part], back.label[part], weight)
+    inside = signed_distance(between >= 0.5)
+    band = abs(inside) < _BAND
+    ground = scene.ground(number, box, (inside < _GROWS) & (inside > -FARTHEST))
+    expected = cover[part] + weight * (back.cover[part] - cover[part])
+    inward = np.zeros_like(between) if back.smeared is None else back.smeared[part]
+    said = (
+        np.zeros((between.shape[0] // 2, between.shape[1] // 2), np.float32)
+        if back.said is None
+        else back.said[box.half]
+    )
+    soft = scene.soft_at(number, box)
+    return covered(scene, number, box, Found(lab, between, band, ground, said, expected, inward, soft))
+
+
+def _between(first: Plane, second: Plane, share: np.float32) -> Plane:
+    """How likely each pixel is the subject's, by two labels of which the second counts for `share`, 0..1."""
     # Outlines that are a little apart meet between; sure ones count more than unsure ones.
     near = [np.clip(signed_distance(part >= 0.5), -4, 4) + 4 * (2 * part - 1) for part in (first, second)]
-    mixed = near[0] + np.float32(share) * (near[1] - near[0])
-    label = (1 / (1 + np.exp(-mixed))).astype(np.float32)
-    band = abs(signed_distance(label >= 0.5)) < _BAND
-    ground = scene.ground(number, box, band)
-    inward = np.zeros_like(label) if back.smeared is None else back.smeared[box.slices]
-    said = (
-        np.zeros((label.shape[0] // 2, label.shape[1] // 2), np.float32) if back.said is None else back.said[box.half]
-    )
-    return covered(scene, number, box, Found(lab, label, band, ground, said, inward, scene.soft_at(number, box)))
+    mixed = 1 / (1 + np.exp(-(near[0] + share * (near[1] - near[0]))))
+    # Where both are on one side, what is less than sure stays so: strands have no outline that could meet another.
+    apart = (first >= 0.5) != (second >= 0.5)
+    return np.where(apart, mixed, first + share * (second - first)).astype(np.float32)
