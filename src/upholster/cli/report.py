@@ -16,6 +16,7 @@ from upholster.cli.program import main
 from upholster.core.findings.frame import Measured
 from upholster.core.findings.seen import Plane
 from upholster.core.findings.spans import findings
+from upholster.core.raster import scale_of
 from upholster.media.files import put_text
 from upholster.studio.findings.sheet import Made, Subject, sheet
 from upholster.studio.making.judging import judged
@@ -91,4 +92,4 @@ def subject_of(name: str, job: KeyJob, made: Sequence[Made] = ()) -> Subject:
         return seen.rgb, seen.alpha
 
     words = f"{facts.width}×{facts.height}, frames {frames.start} to {last}, {float(facts.rate):g} a second"
-    return Subject(name, words, job.recipe, max(facts.width, facts.height) / 960, measured, picture, made)
+    return Subject(name, words, job.recipe, scale_of(facts.width, facts.height), measured, picture, made)

@@ -13,7 +13,7 @@ from upholster.core.documents.tracks import value_at
 from upholster.core.masks.course import Course
 from upholster.core.masks.propose import Proposal
 from upholster.core.masks.propose import propose as propose_mask
-from upholster.core.raster import Raster
+from upholster.core.raster import Raster, scale_of
 from upholster.core.screen.clean_plate import ScreenKnowledge, measure_screen
 from upholster.core.screen.metric import to_metric
 from upholster.core.screen.propose import propose, screen_name
@@ -22,8 +22,8 @@ from upholster.core.screen.survey import Survey
 
 #: How many standard deviations of the grain are taken as clear.
 GRAIN = 3.0
-#: How narrow holes that are closed are, in pixels of a plate that is so wide or high; and at least.
-_HOLES, _LONGER, _FEWEST = 12.0, 960, 8.0
+#: How narrow holes that are closed are, in pixels of a plate 960 wide or high; and at least.
+_HOLES, _FEWEST = 12.0, 8.0
 
 #: How soft the edge of a proposed mask is, as a share of the picture's height: less than what it stays off the rim.
 _SOFT = 0.005
@@ -104,7 +104,7 @@ def propose_matte(survey: Survey, screen: Screen, known: ScreenKnowledge) -> Mat
     clear = min(0.3, 0.01 + GRAIN * known.noise / max(strength, 0.05))
     inside = np.concatenate([_inside(matte_of(mean, screen.kind, known)) for mean in survey.mean])
     solid = float(np.clip(np.quantile(inside, 0.02) - 0.01, 0.8, 0.98)) if inside.size > 50 else 0.98
-    holes = round(2 * _HOLES * max(survey.width, survey.height) / _LONGER) / 2
+    holes = round(2 * _HOLES * scale_of(survey.width, survey.height)) / 2
     holes = min(max(holes, _FEWEST), Matte.tracks()["fill_holes"]["high"])
     return Matte(black_point=round(clear, 3), white_point=round(solid, 3), fill_holes=holes)
 

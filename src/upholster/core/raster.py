@@ -13,8 +13,15 @@ from numpy.typing import NDArray
 #: A coordinate, or those of many places.
 Coordinate = TypeVar("Coordinate", float, NDArray[np.float64])
 
+#: Longer side of the pictures in whose pixels sizes are told that go with the picture's own.
+USUAL = 960
 #: Shapes of a pixel, width over height, that anything is shot in.
 NARROWEST, WIDEST = 0.2, 5.0
+
+
+def scale_of(width: int, height: int) -> float:
+    """Pixels of a picture for each of one of the usual size, 960 wide or high."""
+    return max(width, height) / USUAL
 
 
 class Raster(NamedTuple):
@@ -70,6 +77,11 @@ class Raster(NamedTuple):
     def size(self) -> tuple[int, int]:
         """Width and height of the picture as it is turned."""
         return (self.height, self.width) if self.turns % 2 else (self.width, self.height)
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the plate for each of one of the usual size."""
+        return scale_of(self.plate_width, self.plate_height)
 
     def length(self, pixels: float) -> float:
         """A length of the plate in pixels of the picture."""

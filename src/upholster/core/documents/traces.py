@@ -33,7 +33,8 @@ class Trace(Part):
         default=3.0,
         ge=1.0,
         le=40.0,
-        description="How far to either side of the outline the edge is looked for, in pixels of the plate.",
+        description="How far to either side of the outline the edge is looked for by its colours, in pixels of the "
+        "plate; rims and strands are looked for further out as well, whatever it says.",
     )
     strokes: Strokes = Field(default=Strokes(), description="What was brushed, on which frames.")
     choke: Track = track(0.0, -20.0, 20.0, step=0.1, unit="px", doc="Its edge in (+) or out (-).")

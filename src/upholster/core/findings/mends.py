@@ -138,7 +138,7 @@ def _closed(finding: Finding, now: float, scale: float) -> Iterator[Mend]:
 
 def _patched(masks: Masks, patch: Patch, finding: Finding, length: int, raster: Raster) -> Masks:
     """Masks with one more, an ellipse round a finding on each of its frames, that does nothing on others."""
-    scale = max(raster.plate_width, raster.plate_height) / 960
+    scale = raster.scale
     frames = tuple(frame for frame, _ in finding.boxes)
     points = np.stack([_ellipse(box, raster, _BEYOND * scale) for _, box in finding.boxes])
     ways: list[Way] = ["linear"] * len(frames)

@@ -13,14 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from upholster.core.colour import luma_weights
+from upholster.core.raster import scale_of
 from upholster.core.screen.metric import LUMA_WEIGHT, TO_METRIC, to_metric
 
 Plane = NDArray[np.float32]
 Codes = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 
-#: Longer side of the pictures whose pixels lengths are counted in.
-_LONGER = 960
 #: What is narrower than this is thin.
 _THIN = 9.0
 #: Least light on a screen, as a share of what it is on the clean plate.
@@ -101,7 +100,7 @@ class Seen:
     @property
     def unit(self) -> float:
         """Pixels of this picture for each of one 960 pixels wide or high."""
-        return max(self.size) / _LONGER
+        return scale_of(*self.size)
 
     @cached_property
     def codes(self) -> Codes:

@@ -14,6 +14,7 @@ from upholster.core.grids import UpsampledGrid, area, read_colours, read_row, sh
 from upholster.core.kernels import compiled, over_rows
 from upholster.core.matting.described import LEAST_STRENGTH, basis_of, departure, held
 from upholster.core.places import BLOCK, SparseNetwork, row_starts
+from upholster.core.raster import scale_of
 from upholster.core.screen.metric import LUMA_WEIGHT
 
 Plane = NDArray[np.float32]
@@ -31,8 +32,6 @@ _SUMS = 10
 _FEW = np.float32(0.004)
 #: Brightness of the subject over the screen, in steps of the screen's colour, that tells coverage.
 _TELLING = np.float32(0.05)
-#: Longer side of the pictures that the network learnt from: larger ones are averaged down by a whole number.
-_LEARNT_AT = 960
 #: By how much coverage is lowered at most, from which on it is lowered less, and from which on by half as much.
 _LOWERED, _HOLDS = 0.15, (0.9, 0.98)
 NETWORK = SparseNetwork("upholster.core.matting", "pixels.npz")
@@ -65,8 +64,11 @@ def corrected(plate: Plane, cover: Plane, screen: UpsampledGrid, subject: Upsamp
 
 
 def coarseness(cover: Plane) -> int:
-    """Of how many pixels on a side what the networks of single pixels take for one is the mean."""
-    return max(1, round(max(cover.shape) / _LEARNT_AT))
+    """Of how many pixels on a side what the networks of single pixels take for one is the mean.
+
+    They learnt from pictures of the usual size.
+    """
+    return max(1, round(scale_of(*cover.shape)))
 
 
 @compiled

@@ -64,7 +64,7 @@ def mend(
     now = measured(recipe, finding.worst)
     before, beside = _seen(now, finding), _other(now, finding)
     raster = looked_at(recipe).take.result(plate)
-    for each in mends(finding, recipe, max(plate.plate_width, plate.plate_height) / 960):
+    for each in mends(finding, recipe, plate.scale):
         if screen_seen and isinstance(each, Patch) and each.does == "keep_inside":
             continue
         changed = mended(recipe, each, finding, length, raster)

@@ -10,7 +10,7 @@ from upholster.store.session import session
 from upholster.store.states import RenderState
 from upholster.studio.findings import kept, measuring
 from upholster.studio.findings.sheet import Made, Subject, sheet
-from upholster.studio.findings.standing import is_left_alone, scale_of
+from upholster.studio.findings.standing import is_left_alone, plate_scale
 from upholster.studio.looking import look
 from upholster.studio.shots import shots
 
@@ -34,7 +34,9 @@ def sheet_of_shot(shot_id: int) -> str:
         return is_left_alone(state.shot.left_alone, finding)
 
     words = f"{facts['width']}×{facts['height']}, frames {first} to {end - 1}, revision {state.revision}"
-    subject = Subject(state.shot.name, words, state.recipe, scale_of(state.footage), measured, picture, _made(shot_id))
+    subject = Subject(
+        state.shot.name, words, state.recipe, plate_scale(state.footage), measured, picture, _made(shot_id)
+    )
     return sheet(subject, left_alone)
 
 

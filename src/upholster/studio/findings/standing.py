@@ -8,6 +8,7 @@ from upholster.core.findings.kinds import KINDS, Name
 from upholster.core.findings.mends import line_of
 from upholster.core.findings.places import Place
 from upholster.core.findings.spans import Finding, findings
+from upholster.core.raster import scale_of
 from upholster.store.models import Footage, Shot
 from upholster.store.session import session
 from upholster.studio.errors import Missing, Refused
@@ -70,7 +71,7 @@ def standing(shot: Shot, footage: Footage, recipe: Recipe) -> Standing:
     wanted = measuring.digests(footage, recipe)
     stale = {frame for frame, digest in wanted.items() if known.get(frame) != digest}
     measured = {frame: found for frame, found in kept.measured_of(shot.id).items() if frame in wanted}
-    told = told_of(measured, shot.left_alone, scale_of(footage))
+    told = told_of(measured, shot.left_alone, plate_scale(footage))
     alone = [each.finding for each in told if each.alone]
     frames = {frame: _bad(frame, found, alone) for frame, found in measured.items()}
     for each in told:
@@ -126,9 +127,9 @@ def is_left_alone(left_alone: list[dict[str, Any]], finding: Finding) -> bool:
     return any(_covers(one, finding.kind, finding.place, finding.first, finding.last) for one in left_alone)
 
 
-def scale_of(footage: Footage) -> float:
+def plate_scale(footage: Footage) -> float:
     """Pixels of the plate for each of a picture 960 wide or high."""
-    return max(int(footage.facts["width"]), int(footage.facts["height"])) / 960
+    return scale_of(int(footage.facts["width"]), int(footage.facts["height"]))
 
 
 def leave_alone(shot_id: int, kind: str, place: dict[str, Any] | None) -> None:

@@ -18,8 +18,6 @@ _GAP, _HOLE = 0.5, 0.8
 #: Side of the square around a dip, in pixels of a plate 960 wide or high, and the share of it that lies in gaps from
 #: which the dip is one of them.
 _AROUND, _OPEN = 7.0, 0.05
-#: Longer side of the plates whose pixels that is counted in.
-_LONGER = 960
 
 
 class FillHoles(Settings):
@@ -30,7 +28,7 @@ class FillHoles(Settings):
 
 def _run(picture: Picture, context: Context, *, fill_holes: float) -> Changes:
     raster = picture.raster
-    around = raster.length(_AROUND * max(raster.plate_width, raster.plate_height) / _LONGER)
+    around = raster.length(_AROUND * raster.scale)
     return covered(close_dips(picture.cover, size=raster.length(fill_holes), around=around))
 
 
