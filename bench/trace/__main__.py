@@ -32,7 +32,7 @@ from upholster.core.trace.seen import Seen, seen
 from upholster.media.decoder.reader import Reader, probe
 
 Plane = NDArray[np.float32]
-TUNED, UNTOUCHED = (0, 1, 2), (14,)
+TUNED, UNTOUCHED = (0, 1, 2), (15,)
 FOLDER = Path(tempfile.gettempdir()) / "upholster-trace"
 
 
