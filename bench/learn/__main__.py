@@ -38,7 +38,8 @@ The trace's of single pixels was trained for 5 minutes on 28 clips (seeds from 3
 at 4e-3 for 12 on 70 (to 3120, the later ones carried with it), and, once `fine.ENDS` was there, for 16 on 113 (3000 to
 3051, 3100 to 3148, and twelve of 3302 to 3314); on one core, beside other programs. What made its examples was a trial
 from which `bench/learn/fine` was written: the same planes and places, but other families in turn (more of hair first,
-more that are blurred at last).
+more that are blurred at last). Then `--further` at 3e-3 for 30 minutes on those and 70 more (seeds 3400 to 3469, made
+by `bench/learn/fine` and carried with it).
 """
 
 import argparse
