@@ -8,6 +8,7 @@ from upholster.core.trace import colours, evidence
 from upholster.core.trace.cues import resting
 from upholster.core.trace.geometry import Box, Mask, box_around, signed_distance
 from upholster.core.trace.painted import DROP, KEEP
+from upholster.core.trace.reach import reached
 from upholster.core.trace.scene import Scene
 from upholster.core.trace.seen import Bytes
 from upholster.core.trace.settle import AROUND, Traced, settle, walked
@@ -19,8 +20,13 @@ Plane = NDArray[np.float32]
 _SMALLER, _ROUNDS = 4, 4
 #: How strongly a pixel is drawn there, and how fast what is far from any stroke belongs to the ground.
 _PULL, _FAR = 0.04, 0.35
-#: How far around a stroke that corrects the matte is looked at anew, in pixels.
-_CORRECTS = 40
+#: How far around a stroke that corrects the matte is looked at anew, in pixels; how far over what has its colours, and
+#: how far away at most.
+_CORRECTS, _REACHES, _FARTHEST = 40, 120.0, 160
+#: How much such a stroke says of what it reaches, as logarithm of odds, and over how long a way that falls to a third.
+_BRUSHED, _SPREADS = 4.0, 40.0
+#: How much each pixel that lies deeper in what was there says for it, down to a few, as far as no such stroke reaches.
+_THERE, _DEEP = 0.4, 8
 
 
 def begin(scene: Scene, number: int, painted: Bytes) -> Traced:
@@ -49,8 +55,9 @@ def begin(scene: Scene, number: int, painted: Bytes) -> Traced:
 def correct(scene: Scene, number: int, painted: Bytes, carried: Plane) -> Traced:
     """The matte carried to a frame with strokes that say where it is wrong.
 
-    Around strokes that contradict it, nothing of it is believed but what lies under strokes: colours are learnt anew
-    there, and the walk decides.
+    What lies around strokes that contradict it, and further away what has their colours and hangs together with them,
+    is believed the less the nearer it is: colours are learnt anew there, and the walk decides. So one dot drops a whole
+    wall that was taken for the subject's.
     """
     wrong = ((painted == KEEP) & (carried < 0.5)) | ((painted == DROP) & (carried >= 0.5))
     believed = carried.copy()
@@ -63,12 +70,14 @@ def correct(scene: Scene, number: int, painted: Bytes, carried: Plane) -> Traced
 def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong: Mask) -> Plane:
     """A matte solved anew around what is wrong with it."""
     lab = scene.seen(number).lab
-    reach = cv2.distanceTransform(1 - wrong.astype(np.uint8), cv2.DIST_L2, 3)
-    open_ = (reach < _CORRECTS) & (painted == 0)
-    box = box_around(reach < _CORRECTS + colours.REACH, 0)
+    around = cv2.distanceTransform(1 - wrong.astype(np.uint8), cv2.DIST_L2, 3)
+    box = box_around(around < _FARTHEST + colours.REACH, 0)
     assert box is not None
     part, cover, brushed = lab[box.slices].copy(), believed[box.slices].copy(), painted[box.slices]
-    unsettled = open_[box.slices]
+    around = around[box.slices]
+    keeps, drops = (reached(part, wrong[box.slices] & (brushed == kind), _REACHES) for kind in (KEEP, DROP))
+    away = np.minimum(np.minimum(keeps, drops) / np.float32(_REACHES), around / np.float32(_CORRECTS))
+    unsettled = (away < 1) & (around < _FARTHEST) & (brushed == 0)
     # The closer to a stroke that contradicts, the less is learnt from what was there.
     learn = cover.copy()
     learn[unsettled] = 0.5
@@ -83,13 +92,15 @@ def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong:
     moved = np.stack([columns, rows], 1).astype(np.float32)
     of_strokes = colours.whole(part, _strokes_only(brushed), scene.colours)
     brush, _ = colours.likelihood(of_strokes, part, (rows, columns), 0 * moved)
+    nearer = np.exp(-keeps[places] / np.float32(_SPREADS)) - np.exp(-drops[places] / np.float32(_SPREADS))
+    there = np.float32(_THERE) * np.clip(inside[places], -_DEEP, _DEEP) * away[places]
+    fixed = np.float32(_BRUSHED) * nearer + np.float32(0.5) * evidence.odds(brush, 3.0) + there
     everywhere = np.ones(cover.shape, np.uint8)
     for _ in range(2):
         windows = colours.learnt(part, learn, scene.colours, everywhere)
         share, trust = colours.likelihood(windows, part, (rows, columns), moved)
         said = from_ground.copy()
-        shape = 0.1 * np.clip(inside[places], -8, 8) * np.clip(reach[box.slices][places] / _CORRECTS, 0, 1)
-        said[places] += (0.3 + trust) * evidence.odds(share) + 0.5 * evidence.odds(brush, 3.0) + shape
+        said[places] += (0.3 + trust) * evidence.odds(share) + fixed
         cover = walked(part, cover, unsettled, said)
         learn = np.where(abs(cover - 0.5) > 0.3, np.round(cover), 0.5).astype(np.float32)
     out = believed.copy()

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from upholster.core.documents.traces import Trace
 
 #: Changes whenever mattes are computed in another way.
-VERSION = 7
+VERSION = 8
 
 
 class Stretch(NamedTuple):
