@@ -8,6 +8,7 @@ import sys
 import time
 from pathlib import Path
 
+import click
 import cv2
 import numpy as np
 import pytest
@@ -38,6 +39,15 @@ def run(*arguments: object) -> subprocess.CompletedProcess[str]:
     if done.exception and not isinstance(done.exception, SystemExit):
         raise done.exception
     return subprocess.CompletedProcess(arguments, done.exit_code, done.stdout, done.stderr)
+
+
+def test_no_option_of_a_command_has_two_meanings() -> None:
+    called = click.Context(main)
+    for name in main.list_commands(called):
+        command = main.get_command(called, name)
+        assert command is not None
+        named = [word for each in command.params for word in (*each.opts, *each.secondary_opts)]
+        assert sorted(set(named)) == sorted(named), name
 
 
 def run_alone(*arguments: object) -> subprocess.CompletedProcess[str]:

@@ -42,7 +42,7 @@ def test_what_lands_is_keyed_and_what_cannot_be_is_told(tmp_path: Path) -> None:
     pictures(inside / "reel")
     (inside / "broken.mp4").write_bytes(b"no film" * 99)
     (inside / ".hidden").write_text("not meant")
-    done = run("watch", inside, out, "--format", "ffv1", "--still", "0.2", "--once", "--json")
+    done = run("watch", inside, out, "--format", "ffv1", "--settled", "0.2", "--once", "--json")
     assert done.returncode == 0, done.stderr
     told = {e["plate"]: e for e in events(done.stdout) if e["event"] in ("done", "failed")}
     assert {name: e["event"] for name, e in told.items()} == {
@@ -59,7 +59,7 @@ def test_what_lands_is_keyed_and_what_cannot_be_is_told(tmp_path: Path) -> None:
         assert alpha is not None and alpha[90, 130] > 0.98 and alpha[5, 5] == 0
     # The same name once more finds a name of its own.
     green_clip(inside / "bell.mp4", 4)
-    assert run("watch", inside, out, "--format", "ffv1", "--still", "0.2", "--once", "--report").returncode == 0
+    assert run("watch", inside, out, "--format", "ffv1", "--settled", "0.2", "--once", "--report").returncode == 0
     assert (out / "bell_2.mkv").is_file() and (inside / "done" / "bell_2.mp4").is_file()
     assert "bell_2.mkv, ffv1" in (out / "bell_2.mkv.html").read_text()
 
@@ -68,7 +68,7 @@ def test_what_still_grows_is_left_until_it_has_arrived(tmp_path: Path) -> None:
     inside, out = tmp_path / "in", tmp_path / "out"
     inside.mkdir()
     data = green_clip(tmp_path / "whole.mp4", 6).read_bytes()
-    watching = started(inside, out, "--format", "ffv1", "--still", "4", "--once", "--json")
+    watching = started(inside, out, "--format", "ffv1", "--settled", "4", "--once", "--json")
     with (inside / "slow.mp4").open("wb") as file:
         for k in range(6):
             file.write(data[k * len(data) // 6 : (k + 1) * len(data) // 6])
@@ -85,7 +85,7 @@ def test_stopped_in_the_middle_it_begins_that_one_anew(tmp_path: Path, how: sign
     inside, out = tmp_path / "in", tmp_path / "out"
     inside.mkdir()
     green_clip(inside / "long.mp4", 150)
-    watching = started(inside, out, "--format", "prores4444", "--still", "0.2", "--json")
+    watching = started(inside, out, "--format", "prores4444", "--settled", "0.2", "--json")
     assert watching.stdout
     for line in watching.stdout:
         if json.loads(line)["event"] == "begun":
@@ -94,7 +94,7 @@ def test_stopped_in_the_middle_it_begins_that_one_anew(tmp_path: Path, how: sign
     watching.send_signal(how)
     watching.wait(60)
     assert (inside / "long.mp4").is_file() and not (out / "long.mov").exists()
-    done = run("watch", inside, out, "--format", "prores4444", "--still", "0.2", "--once", "--json")
+    done = run("watch", inside, out, "--format", "prores4444", "--settled", "0.2", "--once", "--json")
     assert [e["event"] for e in events(done.stdout)] == ["watching", "begun", "done"]
     assert sorted(p.name for p in out.iterdir()) == ["long.mov", "long.mov.json"]
 

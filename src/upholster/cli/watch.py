@@ -36,7 +36,12 @@ _WORKING = ".working"
 @click.argument("out", type=click.Path(file_okay=False, path_type=Path))
 @RECIPE
 @click.option("--format", "name", type=click.Choice(sorted(FORMATS)), help="Format; by default ProRes 4444.")
-@click.option("--still", type=click.FloatRange(0.1, 3600), default=3.0, help="Seconds after which a file has arrived.")
+@click.option(
+    "--settled",
+    type=click.FloatRange(0.1, 3600),
+    default=3.0,
+    help="Seconds without growing after which a file has arrived.",
+)
 @click.option("--once", is_flag=True, help="End once all that is there now is done.")
 @click.option("--report", "with_report", is_flag=True, help="Write a proof sheet beside each clip.")
 @click.option("--json", "as_json", is_flag=True, help="Tell every event as a line of JSON.")
@@ -47,7 +52,7 @@ def watch(
     out: Path,
     recipe_path: Path | None,
     name: str | None,
-    still: float,
+    settled: float,
     once: bool,
     with_report: bool,
     as_json: bool,
@@ -74,7 +79,7 @@ def watch(
 
     tell("watching", f"Watching {folder}. Stop with Ctrl-C.", folder=str(folder))
     try:
-        for plate in _arrived(folder, still, once=once):
+        for plate in _arrived(folder, settled, once=once):
             began = time.monotonic()
             tell("begun", f"{plate.name}: keying.", plate=plate.name)
             try:
@@ -93,9 +98,9 @@ def watch(
         shutil.rmtree(out / _WORKING, ignore_errors=True)
 
 
-def _arrived(folder: Path, still: float, *, once: bool) -> Iterator[Path]:
+def _arrived(folder: Path, settled: float, *, once: bool) -> Iterator[Path]:
     """Entries of a folder, oldest name first, each as soon as it has stopped growing."""
-    landing = Landing(folder, still)
+    landing = Landing(folder, settled)
     while True:
         ready = landing.arrived(time.monotonic())
         if ready:
@@ -103,7 +108,7 @@ def _arrived(folder: Path, still: float, *, once: bool) -> Iterator[Path]:
         elif once and landing.empty:
             return
         else:
-            time.sleep(min(still, 1.0) / 2)
+            time.sleep(min(settled, 1.0) / 2)
 
 
 def _keyed(
