@@ -55,9 +55,9 @@ def begin(scene: Scene, number: int, painted: Bytes) -> Traced:
 def correct(scene: Scene, number: int, painted: Bytes, carried: Plane) -> Traced:
     """The matte carried to a frame with strokes that say where it is wrong.
 
-    What lies around strokes that contradict it, and further away what has their colours and hangs together with them,
-    is believed the less the nearer it is: colours are learnt anew there, and the walk decides. So one dot drops a whole
-    wall that was taken for the subject's.
+    What lies around strokes that contradict it, and further away what has a stroke's colours and hangs together with
+    it, is believed the less the nearer it is: colours are learnt anew there, and the walk decides. So one dot drops a
+    whole wall that was taken for the subject's.
     """
     wrong = ((painted == KEEP) & (carried < 0.5)) | ((painted == DROP) & (carried >= 0.5))
     believed = carried.copy()
@@ -70,14 +70,13 @@ def correct(scene: Scene, number: int, painted: Bytes, carried: Plane) -> Traced
 def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong: Mask) -> Plane:
     """A matte solved anew around what is wrong with it."""
     lab = scene.seen(number).lab
-    around = cv2.distanceTransform(1 - wrong.astype(np.uint8), cv2.DIST_L2, 3)
-    box = box_around(around < _FARTHEST + colours.REACH, 0)
+    around, near = (_away_from(strokes) for strokes in (wrong, (painted == KEEP) | (painted == DROP)))
+    box = box_around(near < _FARTHEST + colours.REACH, 0)
     assert box is not None
     part, cover, brushed = lab[box.slices].copy(), believed[box.slices].copy(), painted[box.slices]
-    around = around[box.slices]
-    keeps, drops = (reached(part, wrong[box.slices] & (brushed == kind), _REACHES) for kind in (KEEP, DROP))
-    away = np.minimum(np.minimum(keeps, drops) / np.float32(_REACHES), around / np.float32(_CORRECTS))
-    unsettled = (away < 1) & (around < _FARTHEST) & (brushed == 0)
+    away, nearer = _spread(part, brushed)
+    away = np.minimum(away, around[box.slices] / np.float32(_CORRECTS))
+    unsettled = (away < 1) & (near[box.slices] < _FARTHEST) & (brushed == 0)
     # The closer to a stroke that contradicts, the less is learnt from what was there.
     learn = cover.copy()
     learn[unsettled] = 0.5
@@ -92,9 +91,8 @@ def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong:
     moved = np.stack([columns, rows], 1).astype(np.float32)
     of_strokes = colours.whole(part, _strokes_only(brushed), scene.colours)
     brush, _ = colours.likelihood(of_strokes, part, (rows, columns), 0 * moved)
-    nearer = np.exp(-keeps[places] / np.float32(_SPREADS)) - np.exp(-drops[places] / np.float32(_SPREADS))
     there = np.float32(_THERE) * np.clip(inside[places], -_DEEP, _DEEP) * away[places]
-    fixed = np.float32(_BRUSHED) * nearer + np.float32(0.5) * evidence.odds(brush, 3.0) + there
+    fixed = np.float32(_BRUSHED) * nearer[places] + np.float32(0.5) * evidence.odds(brush, 3.0) + there
     everywhere = np.ones(cover.shape, np.uint8)
     for _ in range(2):
         windows = colours.learnt(part, learn, scene.colours, everywhere)
@@ -106,6 +104,22 @@ def _repaired(scene: Scene, number: int, believed: Plane, painted: Bytes, wrong:
     out = believed.copy()
     out[box.slices] = cover
     return out
+
+
+def _spread(lab: Bytes, brushed: Bytes) -> tuple[Plane, Plane]:
+    """How far each pixel is from strokes, over what has their colours: from 0 to 1, beyond which nothing is reached.
+
+    And how much nearer it is to those that keep than to those that drop, -1..1.
+    """
+    keeps, drops = (reached(lab, brushed == kind, _REACHES) for kind in (KEEP, DROP))
+    nearer = np.exp(-keeps / np.float32(_SPREADS)) - np.exp(-drops / np.float32(_SPREADS))
+    away = np.minimum(keeps, drops) / np.float32(_REACHES)
+    return np.asarray(away, np.float32), np.asarray(nearer, np.float32)
+
+
+def _away_from(where: Mask) -> Plane:
+    """Distance of each pixel from some, in pixels."""
+    return cv2.distanceTransform(1 - where.astype(np.uint8), cv2.DIST_L2, 3).astype(np.float32, copy=False)
 
 
 def _strokes_only(brushed: Bytes) -> Plane:
