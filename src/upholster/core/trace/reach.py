@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from upholster.core.kernels import compiled
+from upholster.core.kernels import compiled, over_rows
 from upholster.core.trace.geometry import Mask
 from upholster.core.trace.seen import Bytes
 
@@ -48,11 +48,21 @@ def reached(lab: Bytes, strokes: Mask, most: float) -> Plane:
 def _unlike(lab: Plane, under: Mask) -> Plane:
     """Least squared distance of each pixel's colour from those under strokes."""
     own = np.unique(np.rint(lab[under] / _STEP), axis=0).astype(np.float32) * _STEP
-    far = np.full(lab.shape[:2], np.float32(np.inf))
-    for one in own[:: -(-len(own) // _COLOURS)]:
-        off = lab - one
-        np.minimum(far, np.einsum("yxc,yxc->yx", off, off), out=far)
+    far = np.empty(lab.shape[:2], np.float32)
+    over_rows(_unlike_rows, len(lab), lab, own[:: -(-len(own) // _COLOURS)].copy(), far)
     return far
+
+
+@compiled
+def _unlike_rows(lab, own, far, first_row, end_row):
+    for row in range(first_row, end_row):
+        for column in range(lab.shape[1]):
+            least = np.float32(1e9)
+            for k in range(len(own)):
+                light, a = lab[row, column, 0] - own[k, 0], lab[row, column, 1] - own[k, 1]
+                b = lab[row, column, 2] - own[k, 2]
+                least = min(least, light * light + a * a + b * b)
+            far[row, column] = least
 
 
 def shortest(costs: Plane, starts: Mask, most: float) -> Plane:
