@@ -14,6 +14,8 @@ from bench.learn.key import examples as filmed
 from bench.quality.keyed import Plane
 from numpy.typing import NDArray
 
+from upholster.core.places import BLOCK
+
 #: How many frames are learnt from as they are, how many are enlarged by up to a half, and by how much others shrink.
 _AS_IS, _LARGER, _SMALLEST = 0.6, 0.2, 0.65
 
@@ -37,6 +39,12 @@ class Example(NamedTuple):
 
 #: What is told of a frame, at some size; None where it teaches nothing.
 Told = Callable[[filmed.Example, np.random.Generator], Example | None]
+
+
+def in_blocks(plane: Plane) -> Plane:
+    """Pixels ``(h, w)`` by their blocks: ``(h / BLOCK, w / BLOCK, BLOCK**2)``."""
+    rows, columns = (side // BLOCK for side in plane.shape)
+    return plane.reshape(rows, BLOCK, columns, BLOCK).transpose(0, 2, 1, 3).reshape(rows, columns, -1)
 
 
 def make(folder: Path, name: str, told: Told, seeds: Iterable[int]) -> None:

@@ -8,11 +8,10 @@ from unittest.mock import patch
 
 import numpy as np
 from bench.learn import clips, places
-from bench.learn.places import Example
+from bench.learn.places import Example, in_blocks
 from bench.trace.__main__ import Plate
 from bench.trace.plates import FAMILIES, TAUGHT, WITHOUT_PLATE
 
-from upholster.core.places import BLOCK
 from upholster.core.trace import fine, outline, settle
 from upholster.core.trace.geometry import Box
 
@@ -47,10 +46,7 @@ def _seen(plate: Plate, share: float, draw: np.random.Generator) -> Iterator[lis
         told = tell(known, away, at)
         if draw.random() < share and len(at) >= _LEAST:
             ((number, box),) = where
-            rows, columns = known.said.shape
-            side = BLOCK
-            blocks = plate.truth[number][box.slices].reshape(rows, side, columns, side).transpose(0, 2, 1, 3)
-            true = blocks[at[:, 0], at[:, 1]].reshape(len(at), side**2)
+            true = in_blocks(plate.truth[number][box.slices])[at[:, 0], at[:, 1]]
             found.append(Example(at, told.astype(np.float16), true.astype(np.float16)))
         return told
 

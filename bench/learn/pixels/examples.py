@@ -6,12 +6,11 @@ from pathlib import Path
 import numpy as np
 from bench.learn import places
 from bench.learn.key import examples as filmed
-from bench.learn.places import Example, at_some_size
+from bench.learn.places import Example, at_some_size, in_blocks
 
 from upholster.core.grids import area, upsampled
 from upholster.core.matting import pixels
 from upholster.core.matting.learnt import corrected
-from upholster.core.places import BLOCK
 from upholster.core.screen.clean_plate import ScreenKnowledge
 from upholster.core.stages.matte.raw_matte import raw_matte
 from upholster.core.stages.matte.subject_colours import carried_outward, subject_cells, surely_subject
@@ -47,6 +46,4 @@ def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
     if len(at) < _LEAST:
         return None
     told = pixels.told(plate, cover, *grids, at, around, frame.noise)
-    side = BLOCK
-    blocks = alpha.reshape(height // side, side, width // side, side).transpose(0, 2, 1, 3).reshape(*where.shape, -1)
-    return Example(at, told.astype(np.float16), blocks[at[:, 0], at[:, 1]].astype(np.float16))
+    return Example(at, told.astype(np.float16), in_blocks(alpha)[at[:, 0], at[:, 1]].astype(np.float16))

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from bench.learn import places
 from bench.learn.key import examples as filmed
-from bench.learn.places import Example, at_some_size
+from bench.learn.places import Example, at_some_size, in_blocks
 from numpy.typing import NDArray
 
 from upholster.core.documents.recipe import Matte, Recipe
@@ -53,17 +53,10 @@ def _told(frame: filmed.Example, draw: np.random.Generator) -> Example | None:
     told = rims.told(found, kept, cover, *grids, at, 1, frame.noise)
     corners = np.ascontiguousarray(screen[:, ::BLOCK, ::BLOCK])
     to = basis(corners)
-    seen = [_blocks(channel) - corner[..., None] for channel, corner in zip(rgb, corners, strict=True)]
+    seen = [in_blocks(channel) - corner[..., None] for channel, corner in zip(rgb, corners, strict=True)]
     away = [sum(to[k, c][..., None] * seen[c] for c in range(3)) for k in range(3)]
-    true = np.concatenate([*away, _blocks(alpha[0])], axis=2)
+    true = np.concatenate([*away, in_blocks(alpha[0])], axis=2)
     return Example(at, told.astype(np.float16), true[at[:, 0], at[:, 1]].astype(np.float16))
-
-
-def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Pixels by their blocks, ``(rows, columns, 4)``."""
-    side, (height, width) = BLOCK, plane.shape
-    blocks = plane.reshape(height // side, side, width // side, side).transpose(0, 2, 1, 3)
-    return blocks.reshape(height // side, width // side, -1)
 
 
 def _before_colours(frame: filmed.Example, plate: NDArray[np.float32], screen: NDArray[np.float32]) -> Picture:
