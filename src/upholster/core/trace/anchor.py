@@ -22,7 +22,7 @@ _SMALLER, _ROUNDS = 4, 4
 _PULL, _FAR = 0.04, 0.35
 #: How far around a stroke that corrects the matte is looked at anew, in pixels; how far over what has its colours, and
 #: how far away at most.
-_CORRECTS, _REACHES, _FARTHEST = 40, 120.0, 160
+_CORRECTS, _REACHES, _FARTHEST = 40, 100.0, 160
 #: How much such a stroke says of what it reaches, as logarithm of odds, and over how long a way that falls to a third.
 _BRUSHED, _SPREADS = 4.0, 40.0
 #: How much each pixel that lies deeper in what was there says for it, down to a few, as far as no such stroke reaches.
