@@ -57,7 +57,7 @@ def correct(scene: Scene, number: int, painted: Bytes, carried: Plane) -> Traced
 
     What lies around strokes that contradict it, and further away what has a stroke's colours and hangs together with
     it, is believed the less the nearer it is: colours are learnt anew there, and the walk decides. So one dot drops a
-    whole wall that was taken for the subject's.
+    piece of wall that was taken for the subject's.
     """
     wrong = ((painted == KEEP) & (carried < 0.5)) | ((painted == DROP) & (carried >= 0.5))
     believed = carried.copy()
