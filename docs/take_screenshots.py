@@ -111,12 +111,15 @@ def bench_edge(page: Page) -> None:
 
 def bench_finish(page: Page) -> None:
     bench(page)
+    _on_a_twin(page)
     if page.locator("#tones").is_hidden():
         page.get_by_title("Finish (8)").click()
     drawn(page)
     page.locator("[data-finish=scene]").click()
     drawn(page)
     page.locator("#tones").dblclick(position={"x": 110, "y": 74})
+    # A curve is kept once it rests.
+    page.wait_for_timeout(2000)
     drawn(page)
 
 
