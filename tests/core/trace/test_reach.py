@@ -16,7 +16,7 @@ from upholster.core.trace.seen import seen
 
 @pytest.mark.parametrize("seed", [0, 1, 2])
 def test_shortest_ways_are_those_of_a_reference(seed: int) -> None:
-    """Against scikit-image's `MCP_Geometric` (Dijkstra's algorithm), on costs at random and through a spiral."""
+    """Against scikit-image's `MCP_Geometric` (Dijkstra's algorithm), on costs at random and through nested frames."""
     draw = np.random.default_rng(seed)
     costs = draw.lognormal(0, 1, (37, 53)).astype(np.float32)
     if seed == 2:
@@ -25,8 +25,7 @@ def test_shortest_ways_are_those_of_a_reference(seed: int) -> None:
             cv2.rectangle(costs, (n, n), (52 - n, 36 - n), 1, 1)
             costs[n + 1 : n + 4, n + 2] = 1
     starts = np.zeros(costs.shape, bool)
-    starts[2, 2] = starts[30, 40] = seed < 2
-    starts[2, 2] = True
+    starts[2, 2], starts[30, 40] = True, seed < 2
     expected, _ = MCP_Geometric(costs.astype(float), fully_connected=True).find_costs(np.argwhere(starts))
     assert np.allclose(shortest(costs, starts, 1e9), expected, rtol=1e-4)
     near = shortest(costs, starts, 12)
